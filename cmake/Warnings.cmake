@@ -1,0 +1,15 @@
+# One interface target holds what every target of ours is compiled with.
+add_library(glenhaze_options INTERFACE)
+target_compile_options(glenhaze_options INTERFACE
+  -Wall -Wextra -Wshadow -Wconversion -Wsign-conversion -Wnon-virtual-dtor -Woverloaded-virtual
+  # Multiply-add rounds once where it is asked for by name and nowhere else, so that results do
+  # not depend on what the compiler chooses to fuse.
+  -ffp-contract=off)
+if(GLENHAZE_WERROR)
+  target_compile_options(glenhaze_options INTERFACE -Werror)
+endif()
+if(GLENHAZE_SANITIZE)
+  target_compile_options(glenhaze_options INTERFACE
+    -fsanitize=address,undefined -fno-sanitize-recover=undefined -fno-omit-frame-pointer)
+  target_link_options(glenhaze_options INTERFACE -fsanitize=address,undefined)
+endif()

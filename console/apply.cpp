@@ -1,0 +1,221 @@
+#include <csignal>
+#include <iostream>
+#include <sstream>
+#include <thread>
+
+#include "console/console.h"
+#include "core/base/error.h"
+#include "core/profile/library.h"
+#include "core/run/batch.h"
+
+namespace glenhaze::console {
+
+namespace {
+
+using nlohmann::json;
+
+struct ApplyRequest {
+  std::vector<std::string> profiles, clips, only, settings;
+  std::string out, size, codec = "h264", quality = "standard", sound = "keep", match;
+  double fill = 100;
+  int iso = 0;
+  bool overwrite = false, deinterlace = false;
+};
+
+PictureSize parseSize(const std::string& text) {
+  PictureSize size;
+  char x = 0;
+  std::istringstream in(text);
+  if (!(in >> size.width >> x >> size.height) || x != 'x' || !in.eof() || size.width < 2 || size.height < 2 ||
+      size.width > 16384 || size.height > 16384)
+    throw Error(ErrorKind::BadRequest, "The size is not usable", text, "", "Write it as 1920x1080");
+  return size;
+}
+
+double parseShare(const std::string& key, const std::string& text, double low, double high) {
+  size_t used = 0;
+  double value = 0;
+  try {
+    value = std::stod(text, &used);
+  } catch (const std::exception&) {
+    used = 0;
+  }
+  if (used == 0 || used != text.size() || value < low || value > high)
+    throw Error(ErrorKind::BadRequest, "The setting " + key + " is not usable", text, "",
+                "Give a number from " + number(low, 0) + " to " + number(high, 0));
+  return value;
+}
+
+void applySetting(const std::string& text, OutputSettings& output) {
+  const size_t equals = text.find('=');
+  const std::string key = text.substr(0, equals);
+  const std::string value = equals == std::string::npos ? "" : text.substr(equals + 1);
+  if (key == "lens.amount")
+    output.lens_amount = parseShare(key, value, 0, 1);
+  else if (key == "lens.fill")
+    output.fill = parseShare(key, value, 0, 100) / 100;
+  else if (key == "output.bit_rate")
+    output.encode.bit_rate = static_cast<int64_t>(parseShare(key, value, 1e4, 4e9));
+  else
+    throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "",
+                "Known: lens.amount, lens.fill, output.bit_rate");
+}
+
+OutputSettings outputOf(const ApplyRequest& request) {
+  OutputSettings output;
+  output.folder = std::filesystem::absolute(request.out).lexically_normal();
+  output.encode.codec = *codecFromName(request.codec);
+  output.encode.quality = request.quality == "small" ? Quality::Small
+                          : request.quality == "high" ? Quality::High
+                                                      : Quality::Standard;
+  output.encode.sound = request.sound == "pcm" ? Sound::Pcm : request.sound == "none" ? Sound::None : Sound::Keep;
+  output.encode.existing = request.overwrite ? Existing::Replace : Existing::Refuse;
+  if (!request.size.empty()) output.size = parseSize(request.size);
+  output.fill = request.fill / 100;
+  if (!request.only.empty())
+    output.lens_on = std::find(request.only.begin(), request.only.end(), "lens") != request.only.end();
+  for (const std::string& setting : request.settings) applySetting(setting, output);
+  return output;
+}
+
+json describe(const RunItem& item) {
+  json entry = {{"source", item.plan.info.path.string()},
+                {"output", item.state == RunState::Done ? json(item.plan.job.output.string()) : json(nullptr)},
+                {"state", item.state == RunState::Done      ? "done"
+                          : item.state == RunState::Skipped ? "skipped"
+                                                            : "failed"},
+                {"why", item.why},
+                {"frames", item.frames},
+                {"fps", item.fps},
+                {"match", item.plan.match.reason}};
+  json figures = json::object();
+  if (item.state == RunState::Done && item.plan.job.correction.lens) {
+    const CorrectionFigures f =
+        figuresOf(item.plan.job.correction, {item.plan.info.width, item.plan.info.height});
+    figures = {{"centre_enlargement", f.centre_enlargement},
+               {"corner_enlargement", f.corner_enlargement},
+               {"lost_share", f.lost_share},
+               {"blank_share", f.blank_share}};
+  }
+  entry["figures"] = figures;
+  return entry;
+}
+
+std::stop_source& interruption() {
+  static std::stop_source source;
+  return source;
+}
+
+Answer runBatch(Batch& batch) {
+  // Ctrl+C stops cleanly: the clip being rendered is dropped, finished ones stay. The watcher thread is
+  // needed because a signal handler may not touch mutexes.
+  static volatile std::sig_atomic_t interrupted = 0;
+  std::signal(SIGINT, [](int) { interrupted = 1; });
+  std::signal(SIGTERM, [](int) { interrupted = 1; });
+  const std::jthread watcher([](const std::stop_token& stop) {
+    while (!stop.stop_requested()) {
+      if (interrupted != 0) interruption().request_stop();
+      std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    }
+  });
+  ProgressLine line("Rendering");
+  batch.setListener([&] {
+    const RunSummary s = batch.summary();
+    line.show(s.share, s.seconds_left);
+  });
+  batch.run(interruption().get_token());
+  batch.setListener({});
+  Answer answer;
+  answer.json["clips"] = json::array();
+  int bad = 0;
+  for (const RunItem& item : batch.items()) {
+    answer.json["clips"].push_back(describe(item));
+    bad += item.state == RunState::Done ? 0 : 1;
+    answer.text += runStateName(item.state) + "  " + item.plan.info.path.string();
+    if (item.state == RunState::Done)
+      answer.text += " → " + item.plan.job.output.string() + " (" + std::to_string(item.frames) + " frames" +
+                     (item.fps > 0 ? ", " + number(item.fps, 1) + " frames/s" : "") + ")";
+    answer.text += "\n";
+    if (!item.why.empty()) answer.text += "      " + item.why + "\n";
+  }
+  answer.exit_code = bad > 0 ? kSomeFailed : kAllDone;
+  return answer;
+}
+
+// --match any: a clip that matches none takes the first profile that has its shape.
+void assignLeftovers(Shoot& shoot, const std::vector<ClipInfo>& infos, const std::vector<Profile>& profiles) {
+  for (size_t i = 0; i < infos.size(); ++i) {
+    if (!infos[i].readable()) continue;
+    if (matchClip(shoot, shoot.clips[i], infos[i], profiles).kind != MatchKind::None) continue;
+    for (const Profile& profile : profiles)
+      if (assignProfile(infos[i], profile, 0).kind != MatchKind::None) {
+        shoot.clips[i].assigned_profile = profile.path.filename().string();
+        break;
+      }
+  }
+}
+
+Answer runApply(const ApplyRequest& request) {
+  Shoot shoot;
+  shoot.output = outputOf(request);
+  std::vector<Profile> profiles;
+  for (const auto& path : toPaths(request.profiles)) profiles.push_back(loadProfile(path));
+  std::vector<ClipInfo> infos;
+  for (const auto& path : toPaths(request.clips)) {
+    ShootClip clip;
+    clip.path = std::filesystem::absolute(path).lexically_normal();
+    clip.deinterlace = request.deinterlace;
+    shoot.clips.push_back(clip);
+    infos.push_back(probe(clip.path));
+    if (request.iso > 0 && !infos.back().iso) infos.back().iso = request.iso;
+  }
+  if (request.match == "any") assignLeftovers(shoot, infos, profiles);
+  Batch batch(planShoot(shoot, infos, profiles));
+  return runBatch(batch);
+}
+
+Answer runShoot(const std::string& file) {
+  const Shoot shoot = loadShoot(file);
+  const ProfileSet set = loadProfiles(shoot.profileFolders());
+  for (const std::string& problem : set.problems) std::cerr << "glenhaze-cli: " << problem << "\n";
+  std::vector<ClipInfo> infos;
+  for (const ShootClip& clip : shoot.clips) infos.push_back(probe(clip.path));
+  Batch batch(planShoot(shoot, infos, set.profiles));
+  return runBatch(batch);
+}
+
+}  // namespace
+
+void addApply(CLI::App& app, Session& session) {
+  auto* verb = app.add_subcommand("apply", "Correct clips with profiles");
+  auto r = std::make_shared<ApplyRequest>();
+  verb->add_option("--profile", r->profiles, "Profile; may be given several times")->required()->take_all()->expected(1);
+  verb->add_option("--out", r->out, "Output folder")->required();
+  verb->add_option("--only", r->only, "Parts to apply, separated by commas")
+      ->delimiter(',')
+      ->expected(1)
+      ->check(CLI::IsMember({"lens", "shutter", "noise", "stabilization", "finish"}));
+  verb->add_option("--fill", r->fill, "0: whole picture, 100: filled frame")->check(CLI::Range(0.0, 100.0));
+  verb->add_option("--size", r->size, "Output size, as 1920x1080");
+  verb->add_option("--codec", r->codec, "h264, h265, prores, ffv1, png, tiff or jpeg")
+      ->check(CLI::IsMember({"h264", "h265", "prores", "ffv1", "png", "tiff", "jpeg"}));
+  verb->add_option("--quality", r->quality, "small, standard or high")
+      ->check(CLI::IsMember({"small", "standard", "high"}));
+  verb->add_option("--sound", r->sound, "keep, pcm or none")->check(CLI::IsMember({"keep", "pcm", "none"}));
+  verb->add_option("--iso", r->iso, "ISO of clips that do not say theirs")->check(CLI::Range(1, 10000000));
+  verb->add_option("--match", r->match, "any: also clips that match no profile")->check(CLI::IsMember({"any"}));
+  verb->add_option("--set", r->settings, "PART.KEY=VALUE; may be given several times")->take_all()->expected(1);
+  verb->add_flag("--overwrite", r->overwrite, "Replace outputs that exist");
+  verb->add_flag("--deinterlace", r->deinterlace, "Deinterlace interlaced clips first");
+  verb->add_option("CLIP", r->clips, "Footage files")->required();
+  verb->callback([r, &session] { session.verb = [r] { return runApply(*r); }; });
+}
+
+void addRun(CLI::App& app, Session& session) {
+  auto* verb = app.add_subcommand("run", "Render everything a shoot has to render");
+  auto file = std::make_shared<std::string>();
+  verb->add_option("SHOOT", *file, "Shoot file")->required();
+  verb->callback([file, &session] { session.verb = [file] { return runShoot(*file); }; });
+}
+
+}  // namespace glenhaze::console

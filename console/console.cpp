@@ -1,0 +1,53 @@
+#include "console/console.h"
+
+#include <unistd.h>
+
+#include <array>
+#include <chrono>
+#include <cstdio>
+
+namespace glenhaze::console {
+
+namespace {
+
+double now() {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+}  // namespace
+
+std::string number(double value, int digits) {
+  std::array<char, 64> text{};
+  std::snprintf(text.data(), text.size(), "%.*f", digits, value);
+  return text.data();
+}
+
+std::vector<std::filesystem::path> toPaths(const std::vector<std::string>& names) {
+  return {names.begin(), names.end()};
+}
+
+ProgressLine::ProgressLine(std::string label)
+    : label_(std::move(label)), terminal_(::isatty(STDERR_FILENO) == 1), started_(now()) {}
+
+ProgressLine::~ProgressLine() {
+  if (terminal_ && last_ >= 0) std::fputs("\r\033[K", stderr);
+}
+
+void ProgressLine::show(double share, double seconds_left) {
+  if (!terminal_) return;
+  const double at = now();
+  if (last_ >= 0 && at - last_ < 0.1) return;
+  last_ = at;
+  if (seconds_left < 0 && share > 0.02) seconds_left = (at - started_) * (1 - share) / share;
+  std::fprintf(stderr, "\r\033[K%s %.0f %%", label_.c_str(), share * 100);
+  if (seconds_left >= 0) std::fprintf(stderr, ", %d:%02d left", static_cast<int>(seconds_left) / 60, static_cast<int>(seconds_left) % 60);
+  std::fflush(stderr);
+}
+
+Progress ProgressLine::progress() {
+  Progress progress;
+  progress.report = [this](double share) { show(share); };
+  return progress;
+}
+
+}  // namespace glenhaze::console

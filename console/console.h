@@ -1,0 +1,62 @@
+#pragma once
+// Shared by the console's verbs: how they are registered, and how they answer.
+
+#include <CLI/CLI.hpp>
+#include <filesystem>
+#include <functional>
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "core/base/progress.h"
+#include "core/media/clip_info.h"
+
+namespace glenhaze::console {
+
+// Exit codes, stable.
+constexpr int kAllDone = 0;
+constexpr int kSomeFailed = 1;
+constexpr int kWrongUse = 2;
+constexpr int kInputUnusable = 3;
+
+/// What a verb answers: the JSON of --json, the same for people, and the exit code.
+struct Answer {
+  nlohmann::json json;
+  std::string text;
+  int exit_code = kAllDone;
+};
+
+/// Chosen by CLI11's callbacks; run once after parsing.
+struct Session {
+  std::function<Answer()> verb;
+  bool json = false;
+  int threads = 0;
+};
+
+void addProbe(CLI::App& app, Session& session);
+void addLens(CLI::App& app, Session& session);
+void addProfile(CLI::App& app, Session& session);
+void addApply(CLI::App& app, Session& session);
+void addRun(CLI::App& app, Session& session);
+
+/// Prints "label 42 %, 1:05 left" over itself on standard error, only where that is a terminal.
+class ProgressLine {
+ public:
+  explicit ProgressLine(std::string label);
+  ~ProgressLine();
+  void show(double share, double seconds_left = -1);
+  Progress progress();
+
+ private:
+  std::string label_;
+  bool terminal_;
+  double started_;
+  double last_ = -1;
+};
+
+std::vector<std::filesystem::path> toPaths(const std::vector<std::string>& names);
+
+/// "0.31" with `digits` decimals.
+std::string number(double value, int digits);
+
+}  // namespace glenhaze::console

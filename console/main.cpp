@@ -1,0 +1,74 @@
+#include <csignal>
+#include <cstdio>
+#include <iostream>
+
+#include "console/console.h"
+#include "core/base/error.h"
+#include "core/media/quiet.h"
+#include "core/base/parallel.h"
+#include "core/base/version.h"
+
+using namespace glenhaze;
+using namespace glenhaze::console;
+
+namespace {
+
+int exitCodeOf(const Error& error) {
+  switch (error.kind()) {
+    case ErrorKind::BadRequest: return kWrongUse;
+    case ErrorKind::Unwritable:
+    case ErrorKind::Cancelled: return kSomeFailed;
+    default: return kInputUnusable;
+  }
+}
+
+int report(const Session& session, const Answer& answer) {
+  if (session.json)
+    std::cout << answer.json.dump() << "\n";
+  else
+    std::cout << answer.text;
+  return answer.exit_code;
+}
+
+int run(int argc, char** argv) {
+  CLI::App app{"Measures each camera once and corrects every clip from it.", "glenhaze-cli"};
+  app.set_version_flag("--version", std::string("glenhaze-cli ") + kVersionText);
+  app.require_subcommand(1);
+  Session session;
+  app.add_flag("--json", session.json, "One JSON object on standard output, nothing else");
+  app.add_option("--threads", session.threads, "Worker threads (0: as many as there are cores)")
+      ->check(CLI::Range(0, 1024));
+  app.fallthrough();
+  addProbe(app, session);
+  addLens(app, session);
+  addProfile(app, session);
+  addApply(app, session);
+  addRun(app, session);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) {
+    return app.exit(e) == 0 ? kAllDone : kWrongUse;
+  }
+  const ThreadLimit limit(session.threads);
+  try {
+    return report(session, session.verb());
+  } catch (const Error& error) {
+    std::cerr << "glenhaze-cli: " << error.what() << "\n";
+    if (session.json) std::cout << nlohmann::json{{"error", error.what()}}.dump() << "\n";
+    return exitCodeOf(error);
+  }
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  // A reader that closes its end early ("| head") is no reason to die before cleaning up.
+  std::signal(SIGPIPE, SIG_IGN);
+  quietLibraries();
+  try {
+    return run(argc, argv);
+  } catch (const std::exception& error) {
+    std::cerr << "glenhaze-cli: unexpected trouble: " << error.what() << "\n";
+    return kInputUnusable;
+  }
+}

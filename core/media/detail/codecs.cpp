@@ -1,0 +1,139 @@
+#include "core/media/detail/codecs.h"
+
+#include <algorithm>
+#include <array>
+#include <string_view>
+
+namespace glenhaze {
+
+namespace {
+
+struct CodecFacts {
+  Codec codec;
+  const char* name;
+  const char* encoder;
+  const char* ending;
+  bool still;
+};
+
+constexpr std::array<CodecFacts, 7> kCodecs = {{
+    {Codec::H264, "h264", "libx264", ".mp4", false},
+    {Codec::H265, "h265", "libx265", ".mp4", false},
+    {Codec::ProRes422HQ, "prores", "prores_ks", ".mov", false},
+    {Codec::Ffv1, "ffv1", "ffv1", ".mkv", false},
+    {Codec::Png, "png", "png", ".png", true},
+    {Codec::Tiff, "tiff", "tiff", ".tif", true},
+    {Codec::Jpeg, "jpeg", "mjpeg", ".jpg", true},
+}};
+
+const CodecFacts& facts(Codec codec) {
+  return *std::find_if(kCodecs.begin(), kCodecs.end(), [&](const CodecFacts& f) { return f.codec == codec; });
+}
+
+bool fitsMp4(const std::string& sound_codec) {
+  static constexpr std::array<std::string_view, 7> kFits = {"aac", "mp3", "ac3", "eac3", "alac", "opus", "mp2"};
+  return std::find(kFits.begin(), kFits.end(), sound_codec) != kFits.end();
+}
+
+}  // namespace
+
+std::optional<Codec> codecFromName(const std::string& name) {
+  for (const CodecFacts& f : kCodecs)
+    if (name == f.name) return f.codec;
+  return std::nullopt;
+}
+
+std::string codecName(Codec codec) { return facts(codec).name; }
+bool isStillCodec(Codec codec) { return facts(codec).still; }
+
+std::string outputEnding(const ClipInfo& source, const EncodeSettings& settings) {
+  const std::string usual = facts(settings.codec).ending;
+  if (isStillCodec(settings.codec)) return source.kind == ClipKind::Still ? usual : "";
+  if (usual != ".mp4" || settings.sound == Sound::None) return usual;
+  if (settings.sound == Sound::Pcm) return source.sound.empty() ? usual : ".mov";
+  const bool all_fit = std::all_of(source.sound.begin(), source.sound.end(),
+                                   [](const SoundInfo& s) { return fitsMp4(s.codec); });
+  if (all_fit) return usual;
+  const bool all_pcm = std::all_of(source.sound.begin(), source.sound.end(),
+                                   [](const SoundInfo& s) { return s.codec.rfind("pcm_", 0) == 0; });
+  return all_pcm ? ".mov" : ".mkv";
+}
+
+PixelFormat outputFormat(Codec codec, const PixelFormat& source) {
+  PixelFormat format = source;
+  switch (codec) {
+    case Codec::H264:
+    case Codec::H265:
+      format.bit_depth = source.bit_depth > 8 ? 10 : 8;
+      if (format.chroma == Chroma::Mono) format.chroma = Chroma::C420;
+      if (format.chroma == Chroma::C440) format.chroma = Chroma::C444;
+      break;
+    case Codec::ProRes422HQ: format = {Chroma::C422, 10}; break;
+    case Codec::Jpeg: format.bit_depth = 8; break;
+    default: break;
+  }
+  return format;
+}
+
+namespace detail {
+
+const AVCodec* findEncoder(Codec codec) {
+  const AVCodec* encoder = avcodec_find_encoder_by_name(facts(codec).encoder);
+  if (encoder == nullptr)
+    throw Error(ErrorKind::Unwritable, "This FFmpeg has no encoder for the format", facts(codec).name, "",
+                "Choose another format");
+  return encoder;
+}
+
+void applySettings(AVCodecContext& context, const EncodeSettings& settings) {
+  // Constant-quality values: visually close to the source, smaller, and for further work.
+  static constexpr std::array<const char*, 3> kCrf264 = {"24", "19", "15"};
+  static constexpr std::array<const char*, 3> kCrf265 = {"26", "21", "17"};
+  const auto quality = static_cast<size_t>(settings.quality);
+  void* priv = context.priv_data;
+  const bool is264 = settings.codec == Codec::H264;
+  switch (settings.codec) {
+    case Codec::H264:
+    case Codec::H265:
+      av_opt_set(priv, "preset", is264 ? "medium" : "fast", 0);
+      if (settings.bit_rate)
+        context.bit_rate = *settings.bit_rate;
+      else
+        av_opt_set(priv, "crf", (is264 ? kCrf264 : kCrf265)[quality], 0);
+      // One key frame a second at most usual rates: quick to scrub.
+      context.gop_size = 30;
+      if (!is264) {
+        context.codec_tag = MKTAG('h', 'v', 'c', '1');
+        av_opt_set(priv, "x265-params", "log-level=error", 0);
+      }
+      break;
+    case Codec::ProRes422HQ:
+      av_opt_set(priv, "profile", "hq", 0);
+      break;
+    case Codec::Ffv1:
+      context.level = 3;
+      context.slices = context.height >= 256 ? 16 : 4;
+      context.gop_size = 1;
+      av_opt_set_int(priv, "slicecrc", 1, 0);
+      break;
+    case Codec::Jpeg: {
+      static constexpr std::array<int, 3> kScale = {8, 3, 1};
+      context.flags |= AV_CODEC_FLAG_QSCALE;
+      context.global_quality = FF_QP2LAMBDA * kScale[quality];
+      context.qmin = 1;
+      break;
+    }
+    default: break;
+  }
+}
+
+AVPixelFormat encoderFormat(const AVCodec& encoder, AVPixelFormat format) {
+  if (encoder.pix_fmts == nullptr) return format;
+  for (const AVPixelFormat* f = encoder.pix_fmts; *f != AV_PIX_FMT_NONE; ++f)
+    if (*f == format) return format;
+  int loss = 0;
+  return avcodec_find_best_pix_fmt_of_list(encoder.pix_fmts, format, 0, &loss);
+}
+
+}  // namespace detail
+}  // namespace glenhaze

@@ -1,0 +1,17 @@
+#pragma once
+// Which encoder, with which settings, a codec choice means.
+
+#include "core/media/detail/ffmpeg.h"
+#include "core/media/writer.h"
+
+namespace glenhaze::detail {
+
+const AVCodec* findEncoder(Codec codec);
+
+/// Sets quality, bit rate and the like on a fresh context whose size and format are set.
+void applySettings(AVCodecContext& context, const EncodeSettings& settings);
+
+/// The pixel format that `encoder` takes and that is nearest to `format`.
+AVPixelFormat encoderFormat(const AVCodec& encoder, AVPixelFormat format);
+
+}  // namespace glenhaze::detail

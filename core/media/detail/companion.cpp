@@ -1,0 +1,198 @@
+#include "core/media/detail/companion.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <utility>
+
+namespace glenhaze::detail {
+
+namespace {
+
+void require(int code, const char* what) {
+  if (code >= 0) return;
+  throw Error(ErrorKind::Unwritable, std::string("Cannot write the ") + what, "", avText(code),
+              code == AVERROR(ENOSPC) ? "The disk is full: free some space or choose another folder, then "
+                                        "render again"
+                                      : "");
+}
+
+// Tags that describe the old file's container and would be wrong on the new one.
+bool belongsToContainer(const std::string& key) {
+  static constexpr std::array<const char*, 6> kOld = {"major_brand",   "minor_version", "compatible_brands",
+                                                      "encoder",       "duration",      "timecode"};
+  return std::any_of(kOld.begin(), kOld.end(), [&](const char* k) { return key == k; });
+}
+
+void copyTags(const AVDictionary* from, AVDictionary** to) {
+  const AVDictionaryEntry* entry = nullptr;
+  while ((entry = av_dict_get(from, "", entry, AV_DICT_IGNORE_SUFFIX)) != nullptr)
+    if (!belongsToContainer(entry->key)) av_dict_set(to, entry->key, entry->value, 0);
+}
+
+}  // namespace
+
+// Decodes to signed 16 or 24 bit PCM where sound is not copied as it is.
+class PcmConverter {
+ public:
+  PcmConverter(const AVStream& source, AVStream& target) : target_(target) {
+    const AVCodecParameters* from = source.codecpar;
+    const AVCodec* decoder = avcodec_find_decoder(from->codec_id);
+    if (decoder == nullptr)
+      throw Error(ErrorKind::Unreadable, "Cannot decode the sound", avcodec_get_name(from->codec_id), "",
+                  "Keep the sound as it is, or leave it out");
+    decoder_.reset(avcodec_alloc_context3(decoder));
+    avcodec_parameters_to_context(decoder_.get(), from);
+    decoder_->pkt_timebase = source.time_base;
+    require(avcodec_open2(decoder_.get(), decoder, nullptr), "sound");
+    const AVCodec* encoder = avcodec_find_encoder(AV_CODEC_ID_PCM_S24LE);
+    encoder_.reset(avcodec_alloc_context3(encoder));
+    encoder_->sample_rate = from->sample_rate;
+    encoder_->sample_fmt = AV_SAMPLE_FMT_S32;
+    encoder_->time_base = {1, from->sample_rate};
+    av_channel_layout_copy(&encoder_->ch_layout, &from->ch_layout);
+    if (encoder_->ch_layout.order == AV_CHANNEL_ORDER_UNSPEC)
+      av_channel_layout_default(&encoder_->ch_layout, from->ch_layout.nb_channels);
+    require(avcodec_open2(encoder_.get(), encoder, nullptr), "sound");
+    require(avcodec_parameters_from_context(target.codecpar, encoder_.get()), "sound");
+    target.time_base = encoder_->time_base;
+    source_base_ = source.time_base;
+  }
+
+  /// `packet` null: flush.
+  void push(AVFormatContext& output, const AVPacket* packet, int64_t shift_samples, int stream) {
+    avcodec_send_packet(decoder_.get(), packet);
+    FramePtr frame = makeAvFrame();
+    while (avcodec_receive_frame(decoder_.get(), frame.get()) >= 0) {
+      encode(output, *frame, shift_samples, stream);
+      av_frame_unref(frame.get());
+    }
+  }
+
+ private:
+  void encode(AVFormatContext& output, const AVFrame& decoded, int64_t shift_samples, int stream) {
+    FramePtr out = makeAvFrame();
+    out->format = encoder_->sample_fmt;
+    out->sample_rate = encoder_->sample_rate;
+    out->nb_samples = decoded.nb_samples;
+    av_channel_layout_copy(&out->ch_layout, &encoder_->ch_layout);
+    require(av_frame_get_buffer(out.get(), 0), "sound");
+    if (!resampler_) {
+      SwrContext* raw = nullptr;
+      require(swr_alloc_set_opts2(&raw, &encoder_->ch_layout, encoder_->sample_fmt, encoder_->sample_rate,
+                                  &decoder_->ch_layout, static_cast<AVSampleFormat>(decoded.format),
+                                  decoded.sample_rate, 0, nullptr),
+              "sound");
+      resampler_.reset(raw);
+      require(swr_init(raw), "sound");
+    }
+    require(swr_convert(resampler_.get(), out->data, out->nb_samples,
+                        const_cast<const uint8_t**>(decoded.extended_data), decoded.nb_samples),
+            "sound");
+    out->pts = av_rescale_q(decoded.best_effort_timestamp, source_base_, encoder_->time_base) - shift_samples;
+    require(avcodec_send_frame(encoder_.get(), out.get()), "sound");
+    PacketPtr packet = makePacket();
+    while (avcodec_receive_packet(encoder_.get(), packet.get()) >= 0) {
+      packet->stream_index = stream;
+      av_packet_rescale_ts(packet.get(), encoder_->time_base, target_.time_base);
+      require(av_interleaved_write_frame(&output, packet.get()), "sound");
+    }
+  }
+
+  AVStream& target_;
+  CodecPtr decoder_, encoder_;
+  ResamplerPtr resampler_;
+  AVRational source_base_{1, 1};
+};
+
+struct Companion::Track {
+  int output_stream = -1;
+  std::unique_ptr<PcmConverter> pcm;  ///< null: packets are copied
+};
+
+Companion::~Companion() = default;
+
+Companion::Companion(const ClipInfo& source, const EncodeSettings& settings, AVFormatContext& output,
+                     AVStream& picture, double start_s, double end_s, std::string& note)
+    : input_(openInput(source.path)), packet_(makePacket()), start_s_(start_s), end_s_(end_s) {
+  copyTags(input_->metadata, &output.metadata);
+  const int video = findVideo(*input_);
+  copyTags(input_->streams[video]->metadata, &picture.metadata);
+  if (!source.timecode.empty()) av_dict_set(&picture.metadata, "timecode", source.timecode.c_str(), 0);
+  tracks_.resize(input_->nb_streams);
+  for (unsigned i = 0; i < input_->nb_streams; ++i) {
+    AVStream* from = input_->streams[i];
+    const auto type = from->codecpar->codec_type;
+    const bool sound = type == AVMEDIA_TYPE_AUDIO && settings.sound != Sound::None;
+    const bool text = type == AVMEDIA_TYPE_SUBTITLE;
+    const bool fits = avformat_query_codec(output.oformat, from->codecpar->codec_id, FF_COMPLIANCE_NORMAL) == 1;
+    const bool to_pcm = sound && settings.sound == Sound::Pcm;
+    if ((sound || text) && !fits && !to_pcm)
+      note += std::string(note.empty() ? "" : "; ") + avcodec_get_name(from->codecpar->codec_id) +
+              (sound ? " sound" : " text") + " does not fit into this container and is left out";
+    if (static_cast<int>(i) == video || !((sound && (fits || to_pcm)) || (text && fits))) {
+      from->discard = AVDISCARD_ALL;
+      continue;
+    }
+    AVStream* to = avformat_new_stream(&output, nullptr);
+    if (to == nullptr) throw std::bad_alloc();
+    auto track = std::make_unique<Track>();
+    track->output_stream = to->index;
+    if (to_pcm) {
+      track->pcm = std::make_unique<PcmConverter>(*from, *to);
+    } else {
+      require(avcodec_parameters_copy(to->codecpar, from->codecpar), "sound");
+      to->codecpar->codec_tag = 0;
+      to->time_base = from->time_base;
+    }
+    to->disposition = from->disposition;
+    copyTags(from->metadata, &to->metadata);
+    tracks_[i] = std::move(track);
+  }
+}
+
+void Companion::handle(AVFormatContext& output, AVPacket& packet) {
+  Track* track = tracks_[static_cast<size_t>(packet.stream_index)].get();
+  const AVRational base = input_->streams[packet.stream_index]->time_base;
+  const int64_t stamp = packet.dts != AV_NOPTS_VALUE ? packet.dts : packet.pts;
+  if (stamp != AV_NOPTS_VALUE) reached_s_ = static_cast<double>(stamp) * av_q2d(base) - start_s_;
+  if (track == nullptr || stamp == AV_NOPTS_VALUE) return;
+  const double begins = static_cast<double>(stamp) * av_q2d(base);
+  const double ends = begins + static_cast<double>(packet.duration) * av_q2d(base);
+  if (ends <= start_s_ - 1e-9 && start_s_ > 1e-9) return;
+  if (begins >= end_s_) return;
+  if (track->pcm) {
+    const int rate = output.streams[track->output_stream]->codecpar->sample_rate;
+    track->pcm->push(output, &packet, llround(start_s_ * rate), track->output_stream);
+    return;
+  }
+  const auto shift = static_cast<int64_t>(llround(start_s_ / av_q2d(base)));
+  if (packet.pts != AV_NOPTS_VALUE) packet.pts -= shift;
+  if (packet.dts != AV_NOPTS_VALUE) packet.dts -= shift;
+  packet.pos = -1;
+  av_packet_rescale_ts(&packet, base, output.streams[track->output_stream]->time_base);
+  packet.stream_index = track->output_stream;
+  require(av_interleaved_write_frame(&output, &packet), "sound");
+}
+
+void Companion::writeUntil(AVFormatContext& output, double until_s) {
+  while (!at_end_ && reached_s_ < until_s) {
+    if (av_read_frame(input_.get(), packet_.get()) < 0) {
+      at_end_ = true;
+      break;
+    }
+    handle(output, *packet_);
+    av_packet_unref(packet_.get());
+  }
+}
+
+void Companion::finish(AVFormatContext& output) {
+  writeUntil(output, 1e18);
+  for (const auto& track : tracks_)
+    if (track && track->pcm) {
+      const int rate = output.streams[track->output_stream]->codecpar->sample_rate;
+      track->pcm->push(output, nullptr, llround(start_s_ * rate), track->output_stream);
+    }
+}
+
+}  // namespace glenhaze::detail

@@ -1,0 +1,80 @@
+#pragma once
+// Owning handles for FFmpeg's objects and one way to turn its error codes into words.
+
+extern "C" {
+#include <libavcodec/avcodec.h>
+#include <libavfilter/avfilter.h>
+#include <libavformat/avformat.h>
+#include <libavutil/display.h>
+#include <libavutil/opt.h>
+#include <libavutil/pixdesc.h>
+#include <libswresample/swresample.h>
+#include <libswscale/swscale.h>
+}
+
+#include <filesystem>
+#include <memory>
+#include <string>
+
+#include "core/base/error.h"
+#include "core/frame/frame.h"
+
+namespace glenhaze::detail {
+
+struct InputDeleter {
+  void operator()(AVFormatContext* p) const { avformat_close_input(&p); }
+};
+struct CodecDeleter {
+  void operator()(AVCodecContext* p) const { avcodec_free_context(&p); }
+};
+struct PacketDeleter {
+  void operator()(AVPacket* p) const { av_packet_free(&p); }
+};
+struct FrameDeleter {
+  void operator()(AVFrame* p) const { av_frame_free(&p); }
+};
+struct ScalerDeleter {
+  void operator()(SwsContext* p) const { sws_freeContext(p); }
+};
+struct ResamplerDeleter {
+  void operator()(SwrContext* p) const { swr_free(&p); }
+};
+struct GraphDeleter {
+  void operator()(AVFilterGraph* p) const { avfilter_graph_free(&p); }
+};
+
+using InputPtr = std::unique_ptr<AVFormatContext, InputDeleter>;
+using CodecPtr = std::unique_ptr<AVCodecContext, CodecDeleter>;
+using PacketPtr = std::unique_ptr<AVPacket, PacketDeleter>;
+using FramePtr = std::unique_ptr<AVFrame, FrameDeleter>;
+using ScalerPtr = std::unique_ptr<SwsContext, ScalerDeleter>;
+using ResamplerPtr = std::unique_ptr<SwrContext, ResamplerDeleter>;
+using GraphPtr = std::unique_ptr<AVFilterGraph, GraphDeleter>;
+
+PacketPtr makePacket();
+FramePtr makeAvFrame();
+
+/// FFmpeg's words for an error code.
+std::string avText(int code);
+
+/// Opens a clip, a still or a numbered sequence (a name with one %0Nd) and reads its headers.
+/// Throws Error(Unreadable).
+InputPtr openInput(const std::filesystem::path& path);
+
+/// The first video stream that is no cover picture, −1 when there is none.
+int findVideo(const AVFormatContext& input);
+
+/// A dictionary value or "".
+std::string tag(const AVDictionary* dictionary, const char* key);
+
+/// A packet-sized view of our frame for an encoder; keeps the samples alive. The frame must not be
+/// changed afterwards.
+FramePtr wrapForEncoder(const Frame& frame);
+
+/// Our frame around a decoder's; keeps it alive. The pixel format must be one of ours.
+Frame wrapDecoded(FramePtr frame, const PixelFormat& format, const ColourTags& colour);
+
+/// Tags of a decoded frame or stream in our form. `rgb`: planes are G, B, R.
+ColourTags colourTags(int primaries, int transfer, int matrix, int range, int siting, bool rgb);
+
+}  // namespace glenhaze::detail

@@ -1,0 +1,285 @@
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <regex>
+
+#include "core/frame/av_format.h"
+#include "core/media/clip_info.h"
+#include "core/media/detail/ffmpeg.h"
+#include "core/media/sequence.h"
+
+namespace glenhaze {
+
+namespace {
+
+using detail::tag;
+
+// Keys under which cameras write who made the file. The long ones are the namespaced forms that
+// phones write into MP4 and QuickTime files (container format facts, from memory).
+std::string firstTag(const AVFormatContext& input, int video, std::initializer_list<const char*> keys) {
+  for (const char* key : keys) {
+    const std::string in_file = tag(input.metadata, key);
+    if (!in_file.empty()) return in_file;
+    const std::string in_stream = tag(input.streams[video]->metadata, key);
+    if (!in_stream.empty()) return in_stream;
+  }
+  return "";
+}
+
+std::optional<int> parseIso(const std::string& text) {
+  const int iso = std::atoi(text.c_str());
+  return iso > 0 && iso < 10'000'000 ? std::optional<int>(iso) : std::nullopt;
+}
+
+int rotationOf(const AVStream& stream) {
+  size_t size = 0;
+  const uint8_t* data = av_stream_get_side_data(&stream, AV_PKT_DATA_DISPLAYMATRIX, &size);
+  if (data == nullptr || size < 9 * sizeof(int32_t)) return 0;
+  // The matrix turns counter-clockwise by FFmpeg's convention.
+  const double degrees = -av_display_rotation_get(reinterpret_cast<const int32_t*>(data));
+  const long quarter = std::lround(degrees / 90.0);
+  return static_cast<int>(((quarter % 4) + 4) % 4) * 90;
+}
+
+struct PacketScan {
+  int64_t frames = 0;
+  int64_t first_pts = AV_NOPTS_VALUE;
+  int64_t last_end = 0;
+  int64_t missing = 0;  ///< frames whose data lies beyond the end of the file
+  bool variable = false;
+  std::string telemetry;
+};
+
+// True when the gaps between sorted time stamps differ by more than rounding to the time base.
+bool gapsVary(std::vector<int64_t> stamps, const AVRational& time_base) {
+  if (stamps.size() < 3) return false;
+  std::sort(stamps.begin(), stamps.end());
+  std::vector<int64_t> gaps;
+  for (size_t i = 1; i < stamps.size(); ++i) gaps.push_back(stamps[i] - stamps[i - 1]);
+  std::vector<int64_t> sorted = gaps;
+  std::nth_element(sorted.begin(), sorted.begin() + static_cast<ptrdiff_t>(sorted.size() / 2), sorted.end());
+  const int64_t typical = sorted[sorted.size() / 2];
+  // Containers that keep milliseconds round by one tick either way; allow 2 ms or 5 %.
+  const double tick_s = av_q2d(time_base);
+  const double allowed = std::max(2.0, std::max(0.002 / tick_s, 0.05 * static_cast<double>(typical)));
+  return std::any_of(gaps.begin(), gaps.end(), [&](int64_t gap) {
+    return std::abs(static_cast<double>(gap - typical)) > allowed;
+  });
+}
+
+// Reads every packet header. The time stamps are needed for frame count and rate; files with an
+// index still have to be read, but packets of other streams are skipped by the demuxer.
+PacketScan scanPackets(AVFormatContext& input, int video) {
+  PacketScan scan;
+  int telemetry = -1;
+  for (unsigned i = 0; i < input.nb_streams; ++i) {
+    const auto type = input.streams[i]->codecpar->codec_type;
+    if (type == AVMEDIA_TYPE_SUBTITLE && telemetry < 0) telemetry = static_cast<int>(i);
+    if (static_cast<int>(i) != video && static_cast<int>(i) != telemetry)
+      input.streams[i]->discard = AVDISCARD_ALL;
+  }
+  const int64_t file_size = avio_size(input.pb);
+  std::vector<int64_t> stamps;
+  auto packet = detail::makePacket();
+  while (av_read_frame(&input, packet.get()) >= 0) {
+    if (packet->stream_index == telemetry && scan.telemetry.empty() && packet->size > 2) {
+      scan.telemetry.assign(reinterpret_cast<const char*>(packet->data), static_cast<size_t>(packet->size));
+    } else if (packet->stream_index == video && (packet->flags & AV_PKT_FLAG_DISCARD) == 0) {
+      ++scan.frames;
+      const int64_t pts = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
+      if (pts != AV_NOPTS_VALUE) {
+        stamps.push_back(pts);
+        scan.last_end = std::max(scan.last_end, pts + packet->duration);
+      }
+      if ((packet->flags & AV_PKT_FLAG_CORRUPT) != 0) ++scan.missing;
+    }
+    av_packet_unref(packet.get());
+  }
+  // Frames that an index promises but whose bytes are not in the file any more.
+  const AVStream* stream = input.streams[video];
+  const int entries = avformat_index_get_entries_count(stream);
+  int64_t beyond = 0;
+  for (int i = 0; i < entries && file_size > 0; ++i) {
+    const AVIndexEntry* entry = avformat_index_get_entry(const_cast<AVStream*>(stream), i);
+    if (entry != nullptr && entry->pos + entry->size > file_size) ++beyond;
+  }
+  if (stream->nb_frames > 0) scan.missing = std::max(beyond, scan.missing);
+  if (!stamps.empty()) scan.first_pts = *std::min_element(stamps.begin(), stamps.end());
+  scan.variable = gapsVary(std::move(stamps), stream->time_base);
+  return scan;
+}
+
+void addProblem(ClipInfo& info, ClipProblem::Kind kind, std::string text, bool fatal = false) {
+  info.problems.push_back({kind, std::move(text), fatal});
+}
+
+std::string ordinalRotation(int degrees) { return std::to_string(degrees) + "°"; }
+
+void describeProblems(ClipInfo& info, const PacketScan& scan) {
+  using Kind = ClipProblem::Kind;
+  if (scan.frames == 0)
+    addProblem(info, Kind::Unreadable, "The file holds no frames. Copy it again from the card.", true);
+  if (scan.missing > 0)
+    addProblem(info, Kind::Truncated,
+               "The file is cut off: " + std::to_string(scan.missing) + " of " +
+                   std::to_string(std::max(scan.frames, scan.missing)) +
+                   " frames are not in it. Copy it again from the card.",
+               true);
+  if (info.variable_rate)
+    addProblem(info, Kind::VariableRate, "The frame rate varies; every time stamp is kept as it is.");
+  if (info.interlaced)
+    addProblem(info, Kind::Interlaced,
+               "The footage is interlaced. Lens correction needs whole frames: deinterlace it.");
+  if (info.rotation != 0)
+    addProblem(info, Kind::Rotated,
+               "Filmed turned by " + ordinalRotation(info.rotation) + "; the rotation tag is kept.");
+  if (info.kind == ClipKind::Film && info.sound.empty())
+    addProblem(info, Kind::NoSound, "There is no sound in the file.");
+  if (!(info.sample_aspect == Rational{1, 1}))
+    addProblem(info, Kind::NonSquarePixels,
+               "Pixels are not square (" + info.sample_aspect.text() + "); the tag is kept.");
+}
+
+void readStream(const AVFormatContext& input, int video, ClipInfo& info) {
+  const AVStream* stream = input.streams[video];
+  const AVCodecParameters* codec = stream->codecpar;
+  info.width = codec->width;
+  info.height = codec->height;
+  info.time_base = {stream->time_base.num, stream->time_base.den};
+  info.codec = avcodec_get_name(codec->codec_id);
+  const char* format_name = av_get_pix_fmt_name(static_cast<AVPixelFormat>(codec->format));
+  info.pixel_format = format_name != nullptr ? format_name : "unknown";
+  const FormatChoice choice = chooseFormat(codec->format);
+  info.format = choice.format;
+  const AVPixFmtDescriptor* descriptor = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(codec->format));
+  if (descriptor != nullptr) info.format.bit_depth = descriptor->comp[0].depth;
+  info.colour =
+      detail::colourTags(codec->color_primaries, codec->color_trc, codec->color_space,
+                         choice.full_range_by_name ? AVCOL_RANGE_JPEG : codec->color_range,
+                         codec->chroma_location, choice.rgb);
+  const AVRational aspect = stream->sample_aspect_ratio.num > 0 ? stream->sample_aspect_ratio
+                                                                : codec->sample_aspect_ratio;
+  if (aspect.num > 0 && aspect.den > 0) info.sample_aspect = {aspect.num, aspect.den};
+  info.rotation = rotationOf(*stream);
+  info.interlaced = codec->field_order > AV_FIELD_PROGRESSIVE;
+  const AVRational rate = stream->avg_frame_rate.num > 0 ? stream->avg_frame_rate : stream->r_frame_rate;
+  info.fps = rate.num > 0 && rate.den > 0 ? Rational{rate.num, rate.den} : Rational{25, 1};
+  // Containers that keep milliseconds give averages like 19001/634; the nominal rate is meant.
+  const AVRational nominal = stream->r_frame_rate;
+  if (nominal.num > 0 && std::abs(av_q2d(nominal) / info.fps.value() - 1) < 0.002)
+    info.fps = {nominal.num, nominal.den};
+}
+
+void readTags(const AVFormatContext& input, int video, ClipInfo& info) {
+  info.make = firstTag(input, video,
+                       {"make", "Make", "com.apple.quicktime.make", "com.android.manufacturer"});
+  info.model = firstTag(input, video, {"model", "Model", "com.apple.quicktime.model", "com.android.model"});
+  info.iso = parseIso(firstTag(input, video, {"iso", "ISO", "ISOSpeedRatings", "PhotographicSensitivity"}));
+  info.creation_time = firstTag(input, video, {"creation_time", "DateTimeOriginal", "DateTime"});
+  for (unsigned i = 0; i < input.nb_streams; ++i) {
+    if (info.timecode.empty()) info.timecode = tag(input.streams[i]->metadata, "timecode");
+    const AVCodecParameters* codec = input.streams[i]->codecpar;
+    if (codec->codec_type == AVMEDIA_TYPE_AUDIO)
+      info.sound.push_back(
+          {avcodec_get_name(codec->codec_id), codec->ch_layout.nb_channels, codec->sample_rate});
+  }
+  if (info.timecode.empty()) info.timecode = tag(input.metadata, "timecode");
+}
+
+void fillFromScan(const PacketScan& scan, ClipInfo& info) {
+  info.frames = scan.frames;
+  info.start_pts = scan.first_pts != AV_NOPTS_VALUE ? scan.first_pts : 0;
+  info.variable_rate = scan.variable;
+  const double tick = info.time_base.value();
+  info.duration_s = scan.last_end > info.start_pts
+                        ? static_cast<double>(scan.last_end - info.start_pts) * tick
+                        : static_cast<double>(scan.frames) / info.fps.value();
+  if (info.variable_rate && info.duration_s > 0)
+    info.fps = {std::llround(static_cast<double>(scan.frames) / info.duration_s * 1000), 1000};
+  const TelemetryNote note = parseTelemetry(scan.telemetry);
+  if (!info.iso) info.iso = note.iso;
+  info.camera_note = note.camera;
+}
+
+// EXIF of a still is only known after decoding it; the decoder hands it out as frame metadata.
+void readStillTags(AVFormatContext& input, int video, ClipInfo& info) {
+  const AVCodecParameters* parameters = input.streams[video]->codecpar;
+  const AVCodec* decoder = avcodec_find_decoder(parameters->codec_id);
+  detail::CodecPtr codec(avcodec_alloc_context3(decoder));
+  if (decoder == nullptr || !codec) return;
+  avcodec_parameters_to_context(codec.get(), parameters);
+  if (avcodec_open2(codec.get(), decoder, nullptr) < 0) return;
+  auto packet = detail::makePacket();
+  auto frame = detail::makeAvFrame();
+  if (av_read_frame(&input, packet.get()) < 0) return;
+  if (avcodec_send_packet(codec.get(), packet.get()) < 0) return;
+  avcodec_send_packet(codec.get(), nullptr);
+  if (avcodec_receive_frame(codec.get(), frame.get()) < 0) return;
+  const auto value = [&](const char* key) { return tag(frame->metadata, key); };
+  if (info.make.empty()) info.make = value("Make");
+  if (info.model.empty()) info.model = value("Model");
+  if (!info.iso) info.iso = parseIso(value("ISOSpeedRatings"));
+  if (info.creation_time.empty()) info.creation_time = value("DateTimeOriginal");
+  // EXIF orientation: 3 upside down, 6 turn clockwise, 8 turn counter-clockwise.
+  static const std::map<int, int> kTurn = {{3, 180}, {6, 90}, {8, 270}};
+  const auto turn = kTurn.find(std::atoi(value("Orientation").c_str()));
+  if (turn != kTurn.end()) info.rotation = turn->second;
+}
+
+void probeInto(ClipInfo& info) {
+  const auto sequence = sequenceFromPattern(info.path);
+  info.kind = sequence ? ClipKind::Sequence : isStillName(info.path) ? ClipKind::Still : ClipKind::Film;
+  auto input = detail::openInput(info.path);
+  const int video = detail::findVideo(*input);
+  if (video < 0)
+    throw Error(ErrorKind::Unreadable, "The file holds no picture", info.path.string(), "only sound or data", "");
+  readStream(*input, video, info);
+  if (input->start_time != AV_NOPTS_VALUE)
+    info.container_start_s = std::max(0.0, static_cast<double>(input->start_time) / AV_TIME_BASE);
+  readTags(*input, video, info);
+  if (info.width <= 0 || info.height <= 0 || info.pixel_format == "unknown")
+    throw Error(ErrorKind::Unreadable, "Cannot read the clip", info.path.string(),
+                "its pictures cannot be decoded", "Copy it again from the card, or leave it out");
+  const PacketScan scan = scanPackets(*input, video);
+  fillFromScan(scan, info);
+  if (info.kind != ClipKind::Film) {
+    auto again = detail::openInput(info.path);
+    readStillTags(*again, detail::findVideo(*again), info);
+  }
+  describeProblems(info, scan);
+}
+
+}  // namespace
+
+bool ClipInfo::readable() const {
+  return std::none_of(problems.begin(), problems.end(), [](const ClipProblem& p) { return p.fatal; });
+}
+
+TelemetryNote parseTelemetry(const std::string& text) {
+  TelemetryNote note;
+  static const std::regex kIso(R"(\biso\b\s*[:= ]\s*([0-9]{1,7}))", std::regex::icase);
+  static const std::regex kCamera(R"(\bcamera\b\s*[:=]\s*([^;,\n\r]+))", std::regex::icase);
+  std::smatch match;
+  if (std::regex_search(text, match, kIso)) note.iso = parseIso(match[1]);
+  if (std::regex_search(text, match, kCamera)) {
+    note.camera = match[1];
+    while (!note.camera.empty() && note.camera.back() == ' ') note.camera.pop_back();
+  }
+  return note;
+}
+
+ClipInfo probe(const std::filesystem::path& path) {
+  ClipInfo info;
+  info.path = path;
+  try {
+    probeInto(info);
+  } catch (const Error& error) {
+    addProblem(info, ClipProblem::Kind::Unreadable,
+               error.whatHappened() + (error.why().empty() ? "" : ": " + error.why()) +
+                   (error.remedy().empty() ? "." : ". " + error.remedy() + "."),
+               true);
+  }
+  return info;
+}
+
+}  // namespace glenhaze

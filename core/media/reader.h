@@ -1,0 +1,54 @@
+#pragma once
+// A clip as a stream of frames, in order of presentation, in one of our planar formats.
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "core/frame/frame.h"
+#include "core/media/clip_info.h"
+
+namespace glenhaze {
+
+enum class Fields { Keep, Deinterlace };
+
+struct ReadOptions {
+  int threads = 0;              ///< decoder threads; 0: as many as there are cores
+  Fields fields = Fields::Keep;  ///< Deinterlace: libavfilter's bwdif, one frame out per frame in
+};
+
+/// Not safe for two threads at once; a reader may move between threads.
+///
+///   ClipReader reader(probe(path));
+///   while (auto frame = reader.next()) use(*frame);
+class ClipReader {
+ public:
+  /// Throws Error(Unreadable) when the clip cannot be opened or no decoder is there for it.
+  explicit ClipReader(const ClipInfo& info, const ReadOptions& options = {});
+  ~ClipReader();
+  ClipReader(ClipReader&&) noexcept;
+  ClipReader& operator=(ClipReader&&) noexcept;
+
+  /// The next frame; empty at the end. A damaged stretch is passed over and counted.
+  std::optional<Frame> next();
+
+  /// Makes next() return frame `index` (0-based). Out of range: the nearest. For clips of varying rate
+  /// the first call reads the packet headers of the whole file once.
+  void seek(int64_t index);
+
+  /// Frames that the decoder marked as damaged, and packets it refused.
+  int64_t damaged() const;
+
+  const ClipInfo& info() const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+/// One frame. Throws Error(Unreadable) when there is none.
+Frame readFrame(const ClipInfo& info, int64_t index, const ReadOptions& options = {});
+
+}  // namespace glenhaze

@@ -1,0 +1,325 @@
+#include "core/media/writer.h"
+
+#include <fcntl.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cmath>
+#include <cstring>
+#include <map>
+#include <utility>
+#include <vector>
+
+#include "core/frame/av_format.h"
+#include "core/media/detail/codecs.h"
+#include "core/media/detail/companion.h"
+#include "core/media/detail/ffmpeg.h"
+#include "core/media/sequence.h"
+
+namespace glenhaze {
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr const char* kUnfinishedMark = ".unfinished-";
+
+// Hidden and marked, in the folder of the final name so that the rename stays on one disk.
+fs::path temporaryName(const fs::path& path) {
+  return path.parent_path() /
+         ("." + path.stem().string() + kUnfinishedMark + std::to_string(::getpid()) + path.extension().string());
+}
+
+[[noreturn]] void throwWriting(const fs::path& path, int av_code) {
+  const bool full = av_code == AVERROR(ENOSPC);
+  throw Error(ErrorKind::Unwritable, "Cannot write the clip", path.string(), detail::avText(av_code),
+              full ? "The disk is full: free some space or choose another folder, then render again"
+                   : "Check the output folder");
+}
+
+void requireFree(const fs::path& path, Existing existing) {
+  std::error_code code;
+  if (existing == Existing::Refuse && fs::exists(fs::symlink_status(path, code)))
+    throw Error(ErrorKind::Unwritable, "The output exists already", path.string(), "",
+                "Choose another folder or name, or allow replacing");
+  fs::create_directories(path.parent_path(), code);
+  if (code || ::access(path.parent_path().c_str(), W_OK) != 0)
+    throw Error(ErrorKind::Unwritable, "Cannot write to the output folder", path.parent_path().string(),
+                code ? code.message() : std::strerror(errno), "Choose another folder or mend its permissions");
+}
+
+// Renames without ever replacing something that appeared meanwhile, unless replacing is allowed.
+void publish(const fs::path& from, const fs::path& to, Existing existing) {
+  const unsigned flags = existing == Existing::Refuse ? RENAME_NOREPLACE : 0;
+  if (::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), flags) == 0) return;
+  int code = errno;
+  if (code == EINVAL && existing == Existing::Refuse && !fs::exists(to)) {
+    // File systems without RENAME_NOREPLACE.
+    if (::rename(from.c_str(), to.c_str()) == 0) return;
+    code = errno;
+  }
+  throw Error(ErrorKind::Unwritable, "Cannot give the finished clip its name", to.string(), std::strerror(code),
+              code == EEXIST ? "Something else took the name meanwhile; choose another" : "");
+}
+
+}  // namespace
+
+struct ClipWriter::State {
+  fs::path final_path, temporary;
+  ClipInfo source;
+  FrameRange range;
+  EncodeSettings settings;
+  AVFormatContext* output = nullptr;
+  AVStream* stream = nullptr;
+  detail::CodecPtr codec;
+  detail::PacketPtr packet = detail::makePacket();
+  detail::ScalerPtr scaler;
+  std::unique_ptr<detail::Companion> companion;
+  std::map<int64_t, int64_t> durations;  ///< of frames inside the encoder, by time stamp
+  int64_t offset_pts = 0;
+  int64_t frames = 0;
+  int64_t first_pts = INT64_MAX;
+  int64_t last_end = 0;
+  std::string note;
+  bool opened = false;
+  bool published = false;
+
+  ~State() {
+    if (output != nullptr) {
+      if (output->pb != nullptr && (output->oformat->flags & AVFMT_NOFILE) == 0) avio_closep(&output->pb);
+      avformat_free_context(output);
+    }
+    std::error_code code;
+    if (!published && !temporary.empty()) fs::remove_all(temporary, code);
+  }
+
+  void openOutput(const Frame& first);
+  void openEncoder(const Frame& first);
+  void addStreams();
+  detail::FramePtr toEncoder(const Frame& frame);
+  void encode(const AVFrame* frame);
+  void verify() const;
+  void verifySequence() const;
+  bool folderOutput() const { return isStillCodec(settings.codec) && source.kind != ClipKind::Still; }
+};
+
+void ClipWriter::State::openOutput(const Frame& first) {
+  temporary = temporaryName(final_path);
+  std::string url = "file:" + temporary.string();
+  const char* muxer = nullptr;
+  if (isStillCodec(settings.codec)) {
+    muxer = "image2";
+    url = temporary.string();
+    if (folderOutput()) {
+      fs::create_directory(temporary);
+      url = (temporary / (final_path.filename().string() + "_%05d." +
+                          (settings.codec == Codec::Tiff   ? "tif"
+                           : settings.codec == Codec::Jpeg ? "jpg"
+                                                           : "png")))
+                .string();
+    }
+  }
+  const int allocated = avformat_alloc_output_context2(&output, nullptr, muxer, url.c_str());
+  if (allocated < 0) throwWriting(final_path, allocated);
+  stream = avformat_new_stream(output, nullptr);
+  if (stream == nullptr) throw std::bad_alloc();
+  openEncoder(first);
+  addStreams();
+  AVDictionary* options = nullptr;
+  if (settings.codec == Codec::H264 || settings.codec == Codec::H265 || settings.codec == Codec::ProRes422HQ)
+    av_dict_set(&options, "movflags", "use_metadata_tags", 0);
+  if (isStillCodec(settings.codec) && !folderOutput()) av_dict_set(&options, "update", "1", 0);
+  int code = 0;
+  if ((output->oformat->flags & AVFMT_NOFILE) == 0)
+    code = avio_open(&output->pb, url.c_str(), AVIO_FLAG_WRITE);
+  if (code >= 0) code = avformat_write_header(output, &options);
+  av_dict_free(&options);
+  if (code < 0) throwWriting(final_path, code);
+  opened = true;
+}
+
+void ClipWriter::State::openEncoder(const Frame& first) {
+  const AVCodec* encoder = detail::findEncoder(settings.codec);
+  codec.reset(avcodec_alloc_context3(encoder));
+  if (!codec) throw std::bad_alloc();
+  const auto ours = static_cast<AVPixelFormat>(avPixelFormat(first.format, first.colour));
+  codec->width = first.width;
+  codec->height = first.height;
+  codec->pix_fmt = detail::encoderFormat(*encoder, ours);
+  codec->time_base = {static_cast<int>(source.time_base.num), static_cast<int>(source.time_base.den)};
+  codec->framerate = {static_cast<int>(source.fps.num), static_cast<int>(source.fps.den)};
+  codec->sample_aspect_ratio = {static_cast<int>(first.sample_aspect.num),
+                                static_cast<int>(first.sample_aspect.den)};
+  const auto tags = detail::wrapForEncoder(first);
+  codec->color_primaries = tags->color_primaries;
+  codec->color_trc = tags->color_trc;
+  codec->colorspace = tags->colorspace;
+  codec->color_range = tags->color_range;
+  codec->chroma_sample_location = tags->chroma_location;
+  codec->thread_count = settings.threads;
+  if ((output->oformat->flags & AVFMT_GLOBALHEADER) != 0) codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
+  detail::applySettings(*codec, settings);
+  const int code = avcodec_open2(codec.get(), encoder, nullptr);
+  if (code < 0)
+    throw Error(ErrorKind::Unwritable, "The encoder refuses this picture", final_path.string(),
+                detail::avText(code) + " for " + std::to_string(first.width) + " × " +
+                    std::to_string(first.height),
+                first.width % 2 != 0 || first.height % 2 != 0 ? "H.264 and H.265 need even sizes; choose FFV1, or "
+                                                                "an even output size"
+                                                              : "Choose another format");
+  avcodec_parameters_from_context(stream->codecpar, codec.get());
+  stream->time_base = codec->time_base;
+  stream->avg_frame_rate = codec->framerate;
+  stream->sample_aspect_ratio = codec->sample_aspect_ratio;
+}
+
+void ClipWriter::State::addStreams() {
+  if (source.rotation != 0) {
+    auto* matrix = reinterpret_cast<int32_t*>(
+        av_stream_new_side_data(stream, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(int32_t)));
+    if (matrix != nullptr) av_display_rotation_set(matrix, -source.rotation);
+  }
+  if (isStillCodec(settings.codec) || source.kind != ClipKind::Film) return;
+  const double tick = source.time_base.value();
+  const double start = static_cast<double>(offset_pts) * tick;
+  const bool whole = range.last >= source.frames;
+  const double length = whole ? 1e18 : source.frameTime(range.count());
+  companion = std::make_unique<detail::Companion>(source, settings, *output, *stream, start, start + length, note);
+}
+
+detail::FramePtr ClipWriter::State::toEncoder(const Frame& frame) {
+  detail::FramePtr wrapped = detail::wrapForEncoder(frame);
+  if (wrapped->format == codec->pix_fmt) return wrapped;
+  scaler.reset(sws_getCachedContext(scaler.release(), frame.width, frame.height,
+                                    static_cast<AVPixelFormat>(wrapped->format), frame.width, frame.height,
+                                    codec->pix_fmt, SWS_BICUBIC | SWS_ACCURATE_RND, nullptr, nullptr, nullptr));
+  if (!scaler) throwWriting(final_path, AVERROR(EINVAL));
+  detail::FramePtr out = detail::makeAvFrame();
+  av_frame_copy_props(out.get(), wrapped.get());
+  out->format = codec->pix_fmt;
+  out->width = frame.width;
+  out->height = frame.height;
+  const int code = av_frame_get_buffer(out.get(), 0);
+  if (code < 0) throwWriting(final_path, code);
+  sws_scale(scaler.get(), wrapped->data, wrapped->linesize, 0, frame.height, out->data, out->linesize);
+  return out;
+}
+
+void ClipWriter::State::encode(const AVFrame* frame) {
+  int code = avcodec_send_frame(codec.get(), frame);
+  if (code < 0 && code != AVERROR_EOF) throwWriting(final_path, code);
+  while ((code = avcodec_receive_packet(codec.get(), packet.get())) >= 0) {
+    const auto known = durations.find(packet->pts);
+    if (known != durations.end()) {
+      packet->duration = known->second;
+      durations.erase(known);
+    }
+    packet->stream_index = stream->index;
+    const double at_s = static_cast<double>(packet->dts) * av_q2d(codec->time_base);
+    if (companion) companion->writeUntil(*output, at_s + 0.5);
+    av_packet_rescale_ts(packet.get(), codec->time_base, stream->time_base);
+    int written = av_interleaved_write_frame(output, packet.get());
+    // Buffered output reports a full disk late; ask for it after every packet.
+    if (written >= 0 && output->pb != nullptr) written = output->pb->error;
+    if (written < 0) throwWriting(final_path, written);
+  }
+  if (code != AVERROR(EAGAIN) && code != AVERROR_EOF) throwWriting(final_path, code);
+}
+
+void ClipWriter::State::verifySequence() const {
+  int64_t files = 0;
+  for (const auto& entry : fs::directory_iterator(temporary)) files += entry.file_size() > 0 ? 1 : 0;
+  if (files != frames)
+    throw Error(ErrorKind::Unwritable, "The rendered stills are not complete", final_path.string(),
+                std::to_string(files) + " of " + std::to_string(frames) + " are on the disk", "Render again");
+}
+
+void ClipWriter::State::verify() const {
+  if (folderOutput()) return verifySequence();
+  const ClipInfo written = probe(temporary);
+  if (!written.readable())
+    throw Error(ErrorKind::Unwritable, "The rendered clip cannot be read back", final_path.string(),
+                written.problems.front().text, "Check the disk and render again");
+  if (written.frames != frames)
+    throw Error(ErrorKind::Unwritable, "The rendered clip is not complete", final_path.string(),
+                std::to_string(written.frames) + " of " + std::to_string(frames) + " frames are on the disk",
+                "Render again");
+  const double expected = static_cast<double>(last_end - first_pts) * source.time_base.value();
+  const double frame_s = 1.0 / source.fps.value();
+  if (source.kind == ClipKind::Film && expected > 0 && std::abs(written.duration_s - expected) > 2 * frame_s + 0.01)
+    throw Error(ErrorKind::Unwritable, "The rendered clip has the wrong length", final_path.string(),
+                std::to_string(written.duration_s) + " s instead of " + std::to_string(expected) + " s",
+                "Render again");
+}
+
+ClipWriter::ClipWriter(const fs::path& path, const ClipInfo& source, const FrameRange& range,
+                       const EncodeSettings& settings, const Frame& first)
+    : state_(std::make_unique<State>()) {
+  State& s = *state_;
+  s.final_path = path;
+  s.source = source;
+  s.range = range;
+  s.settings = settings;
+  s.offset_pts = range.first > 0 ? first.pts
+                                 : std::llround(source.container_start_s / source.time_base.value());
+  requireFree(path, settings.existing);
+  s.openOutput(first);
+}
+
+ClipWriter::~ClipWriter() = default;
+
+void ClipWriter::write(const Frame& frame) {
+  State& s = *state_;
+  detail::FramePtr av = s.toEncoder(frame);
+  av->pts = frame.pts - s.offset_pts;
+  av->pict_type = AV_PICTURE_TYPE_NONE;
+  if (s.settings.codec == Codec::Jpeg) av->quality = s.codec->global_quality;
+  const double usual = 1.0 / s.source.fps.value() / s.source.time_base.value();
+  const int64_t duration = frame.duration > 0 ? frame.duration : std::llround(usual);
+  s.durations[av->pts] = duration;
+  s.first_pts = std::min(s.first_pts, av->pts);
+  s.last_end = std::max(s.last_end, av->pts + duration);
+  s.encode(av.get());
+  ++s.frames;
+}
+
+WriteResult ClipWriter::finish() {
+  State& s = *state_;
+  s.encode(nullptr);
+  if (s.companion) s.companion->finish(*s.output);
+  int code = av_write_trailer(s.output);
+  if (code >= 0 && s.output->pb != nullptr) code = s.output->pb->error;
+  if ((s.output->oformat->flags & AVFMT_NOFILE) == 0) {
+    const int closed = avio_closep(&s.output->pb);
+    if (code >= 0) code = closed;
+  }
+  if (code < 0) throwWriting(s.final_path, code);
+  s.verify();
+  std::error_code ignored;
+  const bool replace_folder = s.folderOutput() && s.settings.existing == Existing::Replace;
+  if (replace_folder) fs::remove_all(s.final_path, ignored);
+  publish(s.temporary, s.final_path, s.settings.existing);
+  s.published = true;
+  WriteResult result{s.final_path, s.frames, 0, s.note};
+  if (!s.folderOutput()) result.bytes = fs::file_size(s.final_path, ignored);
+  return result;
+}
+
+int removeUnfinishedOutputs(const fs::path& folder) {
+  std::error_code code;
+  std::vector<fs::path> stale;
+  for (const auto& entry : fs::directory_iterator(folder, code)) {
+    const std::string name = entry.path().filename().string();
+    if (name.front() != '.') continue;
+    const size_t mark = name.find(kUnfinishedMark);
+    if (mark == std::string::npos) continue;
+    // The number behind the mark is the process that was writing; leave living ones alone.
+    const int pid = std::atoi(name.c_str() + mark + std::strlen(kUnfinishedMark));
+    if (pid > 0 && pid != ::getpid() && fs::exists("/proc/" + std::to_string(pid), code)) continue;
+    stale.push_back(entry.path());
+  }
+  for (const fs::path& path : stale) fs::remove_all(path, code);
+  return static_cast<int>(stale.size());
+}
+
+}  // namespace glenhaze

@@ -1,0 +1,81 @@
+#pragma once
+// A rendered clip on its way to the disk: encodes frames, carries sound, telemetry, tags, rotation,
+// creation time and timecode over from the source, and appears under its name only when complete.
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "core/frame/frame.h"
+#include "core/media/clip_info.h"
+
+namespace glenhaze {
+
+enum class Codec { H264, H265, ProRes422HQ, Ffv1, Png, Tiff, Jpeg };
+enum class Quality { Small, Standard, High };
+enum class Sound { Keep, Pcm, None };
+enum class Existing { Refuse, Replace };
+
+struct EncodeSettings {
+  Codec codec = Codec::H264;
+  Quality quality = Quality::Standard;  ///< for H.264, H.265 and JPEG; the others have one quality
+  std::optional<int64_t> bit_rate;      ///< bits per second instead of a quality; H.264 and H.265 only
+  Sound sound = Sound::Keep;
+  Existing existing = Existing::Refuse;
+  int threads = 0;  ///< encoder threads; 0: as many as there are cores
+};
+
+/// Names used in files and on the command line: "h264", "h265", "prores", "ffv1", "png", "tiff", "jpeg".
+std::optional<Codec> codecFromName(const std::string& name);
+std::string codecName(Codec codec);
+bool isStillCodec(Codec codec);
+
+/// The file ending (with dot) that holds this codec together with the source's sound.
+std::string outputEnding(const ClipInfo& source, const EncodeSettings& settings);
+
+/// The format that frames for this codec should have, nearest to `source`.
+PixelFormat outputFormat(Codec codec, const PixelFormat& source);
+
+/// Source frames [first, last) are rendered; time stamps are moved so that `first` starts the clip.
+struct FrameRange {
+  int64_t first = 0;
+  int64_t last = 0;
+  int64_t count() const { return last - first; }
+};
+
+struct WriteResult {
+  std::filesystem::path path;
+  int64_t frames = 0;
+  uint64_t bytes = 0;
+  std::string note;  ///< what could not be carried over, "" when all was
+};
+
+/// Used by one thread at a time. If it is destroyed before finish() has returned, nothing is left
+/// behind under the final name, and no temporary file either.
+class ClipWriter {
+ public:
+  /// `path`: final name (for still codecs of sequences: a folder). `first_frame` gives size, format and
+  /// tags. Throws Error(Unwritable) when the name is taken or the folder cannot be written to.
+  ClipWriter(const std::filesystem::path& path, const ClipInfo& source, const FrameRange& range,
+             const EncodeSettings& settings, const Frame& first_frame);
+  ~ClipWriter();
+  ClipWriter(const ClipWriter&) = delete;
+  ClipWriter& operator=(const ClipWriter&) = delete;
+
+  /// Frames in order, with the source's time stamps. Throws Error(Unwritable).
+  void write(const Frame& frame);
+
+  /// Flushes, checks frame count and duration of what is on the disk, and renames.
+  WriteResult finish();
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+/// Removes temporary outputs that a killed process left in `folder`; returns how many.
+int removeUnfinishedOutputs(const std::filesystem::path& folder);
+
+}  // namespace glenhaze

@@ -1,0 +1,48 @@
+#pragma once
+// Everything that is done to one clip, as values; and what it means for one frame.
+
+#include <memory>
+#include <optional>
+
+#include "core/lens/model.h"
+#include "core/lens/window.h"
+#include "core/pipeline/warp.h"
+
+namespace glenhaze {
+
+/// Corrections of one clip. Parts that are empty are not done.
+struct Correction {
+  std::optional<Lens> lens;  ///< for the clip's own picture size
+  double lens_amount = 1;    ///< 0..1
+  double fill = 1;           ///< 0: whole picture, 1: filled frame
+  PictureSize output;        ///< 0 × 0: the source's size
+
+  bool movesPixels(PictureSize source) const {
+    return lens.has_value() || (output.width > 0 && !(output == source));
+  }
+};
+
+/// The geometry of a correction for one clip, worked out once. Safe from several threads.
+class Geometry {
+ public:
+  /// Throws Error(BadRequest) when the lens is for another picture size.
+  Geometry(const Correction& correction, PictureSize source);
+
+  /// Null when no pixel moves.
+  const WarpGrid* grid() const { return grid_.get(); }
+  PictureSize output() const { return output_; }
+
+  /// Where a source pixel ends up, and the other way; empty where it has no counterpart.
+  std::optional<Point> toOutput(Point source) const;
+  std::optional<Point> toSource(Point output) const;
+
+ private:
+  PictureSize source_, output_;
+  std::shared_ptr<const LensWindow> window_;
+  std::unique_ptr<WarpGrid> grid_;
+};
+
+/// One frame through the whole order of processing, into `format`.
+Frame correctFrame(const Frame& source, const Geometry& geometry, PixelFormat format);
+
+}  // namespace glenhaze

@@ -1,0 +1,35 @@
+#pragma once
+// One clip from file to file: decode → correct → encode, each on its own thread, a few frames in
+// flight, so that memory does not grow with the clip.
+
+#include <filesystem>
+#include <functional>
+#include <optional>
+
+#include "core/base/progress.h"
+#include "core/media/reader.h"
+#include "core/media/writer.h"
+#include "core/pipeline/correction.h"
+
+namespace glenhaze {
+
+struct RenderJob {
+  ClipInfo clip;
+  Correction correction;
+  EncodeSettings encode;
+  Fields fields = Fields::Keep;
+  std::optional<FrameRange> range;  ///< empty: the whole clip
+  std::filesystem::path output;     ///< final name
+};
+
+struct RenderResult {
+  WriteResult written;
+  double seconds = 0;
+  double fps = 0;
+};
+
+/// Throws Error: Unreadable when the source is damaged or ends early, Unwritable for the output,
+/// Cancelled on request. In all of these nothing is left under the output's name.
+RenderResult renderClip(const RenderJob& job, const Progress& progress = {});
+
+}  // namespace glenhaze

@@ -1,0 +1,268 @@
+#include "core/pipeline/warp.h"
+
+#include <algorithm>
+#include <array>
+#include <cassert>
+#include <cmath>
+#include <cstring>
+#include <numbers>
+
+#include "core/base/error.h"
+#include "core/base/parallel.h"
+#include "core/pipeline/detail/sample_kernel.h"
+
+namespace glenhaze {
+
+using detail::KernelTable;
+using detail::PaddedSource;
+
+namespace {
+
+constexpr int kPhases = 256;
+constexpr int kLevelsPerOctave = 8;
+constexpr int kLevels = 2 * kLevelsPerOctave + 1;  // kernels for shrinking by 1 to 4
+constexpr int kMargin = 40;                        // half of the widest kernel, padding, and slack
+constexpr double kLobes = 3;
+
+double lanczos(double x) {
+  if (std::abs(x) < 1e-9) return 1;
+  if (std::abs(x) >= kLobes) return 0;
+  const double p = std::numbers::pi * x;
+  return kLobes * std::sin(p) * std::sin(p / kLobes) / (p * p);
+}
+
+struct KernelStore {
+  std::vector<float> weights;
+  KernelTable table;
+};
+
+KernelStore makeKernel(double scale) {
+  KernelStore store;
+  const int taps = 2 * static_cast<int>(std::ceil(kLobes * scale - 1e-9));
+  const int padded = (taps + 7) / 8 * 8;
+  store.weights.assign(static_cast<size_t>(kPhases * padded), 0.0F);
+  for (int phase = 0; phase < kPhases; ++phase) {
+    const double at = static_cast<double>(phase) / kPhases;
+    double sum = 0;
+    for (int t = 0; t < taps; ++t) sum += lanczos((t - taps / 2 + 1 - at) / scale);
+    for (int t = 0; t < taps; ++t)
+      store.weights[static_cast<size_t>(phase * padded + t)] =
+          static_cast<float>(lanczos((t - taps / 2 + 1 - at) / scale) / sum);
+  }
+  store.table = {store.weights.data(), taps, padded};
+  return store;
+}
+
+// All kernels, made once per process and never changed: a constant, not state.
+const std::array<KernelStore, kLevels>& kernels() {
+  static const auto store = [] {
+    std::array<KernelStore, kLevels> all;
+    for (int i = 0; i < kLevels; ++i) all[static_cast<size_t>(i)] = makeKernel(std::exp2(static_cast<double>(i) / kLevelsPerOctave));
+    return all;
+  }();
+  return store;
+}
+
+// Up to 4 % of shrinking is left to the plain kernel: its own roll-off covers it.
+const KernelTable& kernelFor(float scale) {
+  const double level = std::ceil(kLevelsPerOctave * std::log2(std::max(1.0, static_cast<double>(scale) / 1.04)));
+  return kernels()[static_cast<size_t>(std::clamp(static_cast<int>(level), 0, kLevels - 1))].table;
+}
+
+// A copy of a plane with its border repeated all around.
+struct PaddedPlane {
+  std::vector<uint8_t> bytes;
+  PaddedSource source;
+  int width = 0, height = 0;
+};
+
+PaddedPlane padPlane(const Plane& plane, int bytes_per_sample) {
+  PaddedPlane padded;
+  padded.width = plane.width;
+  padded.height = plane.height;
+  const auto b = static_cast<size_t>(bytes_per_sample);
+  const size_t stride = static_cast<size_t>(plane.width + 2 * kMargin);
+  padded.bytes.resize(stride * static_cast<size_t>(plane.height + 2 * kMargin) * b);
+  const auto rowStart = [&](int y) { return padded.bytes.data() + static_cast<size_t>(y + kMargin) * stride * b; };
+  const auto fillRow = [&](int y) {
+    const auto* from = plane.row<uint8_t>(std::clamp(y, 0, plane.height - 1));
+    uint8_t* to = rowStart(y);
+    const size_t width = static_cast<size_t>(plane.width) * b;
+    std::memcpy(to + kMargin * b, from, width);
+    for (size_t i = 0; i < kMargin; ++i) {
+      std::memcpy(to + i * b, from, b);
+      std::memcpy(to + (kMargin + i) * b + width, from + width - b, b);
+    }
+  };
+  parallelBlocks(plane.height + 2 * kMargin, 64, [&](int first, int last) {
+    for (int i = first; i < last; ++i) fillRow(i - kMargin);
+  });
+  padded.source = {rowStart(0) + kMargin * b, static_cast<ptrdiff_t>(stride), bytes_per_sample};
+  return padded;
+}
+
+// Positions of a plane's samples in luma pixels: sample i sits at offset + i·step.
+struct PlaneRaster {
+  double step_x = 1, step_y = 1, offset_x = 0, offset_y = 0;
+};
+
+PlaneRaster rasterOf(const PixelFormat& format, ChromaSiting siting, size_t plane) {
+  PlaneRaster raster;
+  if (plane == 0) return raster;
+  if (format.shiftX() == 1) {
+    raster.step_x = 2;
+    raster.offset_x = siting == ChromaSiting::Center ? 0.5 : 0;
+  }
+  if (format.shiftY() == 1) {
+    raster.step_y = 2;
+    raster.offset_y = siting == ChromaSiting::TopLeft ? 0 : 0.5;
+  }
+  return raster;
+}
+
+struct LevelScale {
+  float gain = 1;
+  float max = 255;
+  float black = 16;
+};
+
+LevelScale levelScale(const Frame& source, const PixelFormat& to, int plane) {
+  LevelScale scale;
+  const int from_depth = source.format.bit_depth;
+  scale.max = static_cast<float>(to.maxValue());
+  scale.gain = source.colour.full_range
+                   ? static_cast<float>(to.maxValue()) / static_cast<float>(source.format.maxValue())
+                   : static_cast<float>(std::exp2(to.bit_depth - from_depth));
+  scale.black = static_cast<float>(blackValue(to, source.colour, plane));
+  return scale;
+}
+
+template <typename T>
+void storeRow(const float* values, const float* coverage, const LevelScale& scale, int count, T* to) {
+  for (int i = 0; i < count; ++i) {
+    const float v = values[i] * scale.gain;
+    const float mixed = scale.black + (v - scale.black) * coverage[i];
+    to[i] = static_cast<T>(std::clamp(mixed + 0.5F, 0.0F, scale.max));
+  }
+}
+
+// Share of an output pixel that the source covers, from its distance to the source's border.
+float coverageAt(float x, float y, float width, float height) {
+  const float inside_x = std::min(x + 0.5F, width - 0.5F - x);
+  const float inside_y = std::min(y + 0.5F, height - 0.5F - y);
+  // Half a pixel of tolerance: a source whose border lies exactly on the output's stays untouched.
+  return std::clamp(inside_x + 0.5F, 0.0F, 1.0F) * std::clamp(inside_y + 0.5F, 0.0F, 1.0F);
+}
+
+struct RowScratch {
+  std::vector<float> xs, ys, values, coverage;
+  explicit RowScratch(size_t width) : xs(width), ys(width), values(width), coverage(width) {}
+};
+
+class PlaneWarp {
+ public:
+  PlaneWarp(const WarpGrid& grid, const PaddedPlane& source, PlaneRaster from, PlaneRaster to)
+      : grid_(grid), source_(source), from_(from), to_(to) {}
+
+  void row(int y, int width, RowScratch& scratch) const {
+    const double luma_y = to_.offset_y + y * to_.step_y;
+    grid_.positions(luma_y, to_.offset_x, to_.step_x, width, scratch.xs.data(), scratch.ys.data());
+    int i = 0;
+    while (i < width) {
+      const double luma_x = to_.offset_x + i * to_.step_x;
+      const double cell_end = (std::floor(luma_x / WarpGrid::kStep) + 1) * WarpGrid::kStep;
+      int end = i + 1;
+      while (end < width && to_.offset_x + end * to_.step_x < cell_end) ++end;
+      run(grid_.cell(luma_x, luma_y), i, end - i, scratch);
+      i = end;
+    }
+  }
+
+ private:
+  void run(const WarpGrid::Cell& cell, int first, int count, RowScratch& s) const {
+    float* xs = s.xs.data() + first;
+    float* ys = s.ys.data() + first;
+    float* coverage = s.coverage.data() + first;
+    if (cell.blank) {
+      std::fill(coverage, coverage + count, 0.0F);
+      std::fill(s.values.begin() + first, s.values.begin() + first + count, 0.0F);
+      return;
+    }
+    if (cell.edge) {
+      const auto w = static_cast<float>(grid_.source().width), h = static_cast<float>(grid_.source().height);
+      for (int i = 0; i < count; ++i) coverage[i] = coverageAt(xs[i], ys[i], w, h);
+    } else {
+      std::fill(coverage, coverage + count, 1.0F);
+    }
+    const auto step_x = static_cast<float>(1 / from_.step_x), step_y = static_cast<float>(1 / from_.step_y);
+    const auto off_x = static_cast<float>(from_.offset_x), off_y = static_cast<float>(from_.offset_y);
+    // Positions far outside are blank anyway; the clamp only keeps the taps inside the margin.
+    const auto max_x = static_cast<float>(source_.width + 6), max_y = static_cast<float>(source_.height + 6);
+    for (int i = 0; i < count; ++i) {
+      xs[i] = std::clamp((xs[i] - off_x) * step_x, -6.0F, max_x);
+      ys[i] = std::clamp((ys[i] - off_y) * step_y, -6.0F, max_y);
+    }
+    const KernelTable& kx = kernelFor(cell.scale_x * static_cast<float>(to_.step_x / from_.step_x));
+    const KernelTable& ky = kernelFor(cell.scale_y * static_cast<float>(to_.step_y / from_.step_y));
+    detail::sampleRun(source_.source, kx, ky, xs, ys, count, s.values.data() + first);
+  }
+
+  const WarpGrid& grid_;
+  const PaddedPlane& source_;
+  PlaneRaster from_, to_;
+};
+
+// A grey source going to a colour format gets neutral chroma, and back the chroma is dropped.
+void fillNeutral(Plane& plane, const PixelFormat& format) {
+  const int value = 1 << (format.bit_depth - 1);
+  for (int y = 0; y < plane.height; ++y) {
+    if (format.bit_depth > 8)
+      std::fill_n(plane.row<uint16_t>(y), plane.width, static_cast<uint16_t>(value));
+    else
+      std::fill_n(plane.row<uint8_t>(y), plane.width, static_cast<uint8_t>(value));
+  }
+}
+
+}  // namespace
+
+Frame warpFrame(const Frame& source, const WarpGrid& grid, PixelFormat format) {
+  if (source.width != grid.source().width || source.height != grid.source().height)
+    throw Error(ErrorKind::BadRequest, "The picture's size does not fit its correction", "",
+                std::to_string(source.width) + " × " + std::to_string(source.height) + " instead of " +
+                    std::to_string(grid.source().width) + " × " + std::to_string(grid.source().height),
+                "Choose the profile of this mode");
+  Frame like = source;
+  like.format = format;
+  Frame out = makeFrameLike(like, grid.output().width, grid.output().height);
+  const int bytes = source.format.bytesPerSample();
+  for (size_t p = 0; p < static_cast<size_t>(format.numPlanes()); ++p) {
+    Plane& target = out.planes[p];
+    if (p > 0 && source.format.numPlanes() == 1) {
+      fillNeutral(target, format);
+      continue;
+    }
+    const PaddedPlane padded = padPlane(source.planes[p], bytes);
+    const PlaneWarp warp(grid, padded, rasterOf(source.format, source.colour.siting, p),
+                         rasterOf(format, source.colour.siting, p));
+    const LevelScale scale = levelScale(source, format, static_cast<int>(p));
+    parallelBlocks(target.height, 16, [&](int first, int last) {
+      RowScratch scratch(static_cast<size_t>(target.width));
+      for (int y = first; y < last; ++y) {
+        warp.row(y, target.width, scratch);
+        if (format.bit_depth > 8)
+          storeRow(scratch.values.data(), scratch.coverage.data(), scale, target.width, target.row<uint16_t>(y));
+        else
+          storeRow(scratch.values.data(), scratch.coverage.data(), scale, target.width, target.row<uint8_t>(y));
+      }
+    });
+  }
+  return out;
+}
+
+Frame convertFormat(const Frame& source, PixelFormat format) {
+  if (source.format == format) return source;
+  const PictureSize size{source.width, source.height};
+  return warpFrame(source, WarpGrid(size, size, [](Point p) { return std::optional<Point>(p); }), format);
+}
+
+}  // namespace glenhaze

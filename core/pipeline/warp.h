@@ -1,0 +1,81 @@
+#pragma once
+// The one resampling: every geometric correction of a clip is composed into one map from output pixel
+// to source pixel, and the picture is sampled through it once.
+//
+// The map is evaluated exactly on a grid of 16 px and interpolated by cubics between (error ≤ 0.02 px;
+// cells where it would be more are evaluated pixel by pixel). Samples are taken with a Lanczos kernel of
+// three lobes, widened where the picture shrinks so that nothing aliases. Y′, Cb and Cr are each sampled
+// on their own raster with their own siting; nothing is converted to RGB on the way.
+
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "core/base/geometry.h"
+#include "core/frame/frame.h"
+
+namespace glenhaze {
+
+/// Output pixel → source pixel; empty: nothing to show there. Must be safe from several threads and
+/// smooth wherever it is not empty, also somewhat outside both pictures.
+using PixelMap = std::function<std::optional<Point>(Point output)>;
+
+struct PictureSize {
+  int width = 0;
+  int height = 0;
+  bool operator==(const PictureSize&) const = default;
+};
+
+/// The map on its grid. Immutable; safe from several threads.
+class WarpGrid {
+ public:
+  static constexpr int kStep = 16;            ///< output px between grid points
+  static constexpr double kAllowed_px = 0.01;  ///< interpolation error above which a cell is exact
+
+  WarpGrid(PictureSize output, PictureSize source, PixelMap map);
+
+  PictureSize output() const { return output_; }
+  PictureSize source() const { return source_; }
+
+  /// Source positions of output points (x_first + i·x_step, y), i in [0, count), in source luma px.
+  /// Points without a source get kNowhere. Output positions from −1 to size + 1.
+  void positions(double y, double x_first, double x_step, int count, float* xs, float* ys) const;
+  static constexpr float kNowhere = -1.0e6F;
+
+  /// What is known of the cell that holds output column `x` in row `y`.
+  struct Cell {
+    float scale_x = 1;   ///< source px per output px: how far the kernel must reach, ≥ 0
+    float scale_y = 1;
+    bool exact = false;  ///< evaluated pixel by pixel
+    bool blank = false;  ///< nothing of the source shows
+    bool edge = false;   ///< the source's border may pass through
+  };
+  const Cell& cell(double x, double y) const;
+
+ private:
+  void fillPoints();
+  void fillCells();
+  void judgeCell(int column, int row);
+  Point interpolate(double x, double y) const;
+  int columnOf(double x) const;
+  int rowOf(double y) const;
+
+  PictureSize output_, source_;
+  PixelMap map_;
+  int columns_ = 0, rows_ = 0;  ///< grid points, with one ring outside the picture and one behind it
+  std::vector<double> px_, py_;
+  std::vector<uint8_t> valid_;
+  std::vector<Cell> cells_;
+};
+
+/// Samples `source` through the grid into a new frame of `format`. The frame's size must be the grid's
+/// source size. Tags, time stamps and sample aspect are kept. The same bits whatever the number of
+/// threads. Blank parts are black, with an anti-aliased edge.
+Frame warpFrame(const Frame& source, const WarpGrid& grid, PixelFormat format);
+
+/// The same samples in another format, unmoved: for clips that need no geometry.
+Frame convertFormat(const Frame& source, PixelFormat format);
+
+}  // namespace glenhaze

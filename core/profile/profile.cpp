@@ -1,0 +1,265 @@
+#include "core/profile/profile.h"
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "core/base/error.h"
+#include "core/base/files.h"
+
+namespace glenhaze {
+
+using nlohmann::json;
+
+namespace {
+
+constexpr int kVersion = 1;
+
+std::string originName(Origin origin) {
+  return origin == Origin::ByHand ? "by-hand" : origin == Origin::Imported ? "imported" : "measured";
+}
+
+Origin originFromName(const std::string& name) {
+  return name == "by-hand" ? Origin::ByHand : name == "imported" ? Origin::Imported : Origin::Measured;
+}
+
+json evidenceToJson(const Evidence& e) {
+  json out = {{"kind", e.kind}};
+  if (!e.source.empty()) out["source"] = e.source;
+  if (e.frame >= 0) out["frame"] = e.frame;
+  if (!e.name.empty()) out["name"] = e.name;
+  if (e.residual_px >= 0) out["residual_px"] = e.residual_px;
+  if (e.before_px >= 0) out["before_px"] = e.before_px;
+  if (!e.left_out.empty()) out["left_out"] = e.left_out;
+  if (!e.marks.empty()) {
+    json marks = json::array();
+    // A hundredth of a pixel is finer than any mark is placed.
+    for (const Point& p : e.marks) marks.push_back({std::round(p.x * 100) / 100, std::round(p.y * 100) / 100});
+    out["marks"] = marks;
+  }
+  return out;
+}
+
+Evidence evidenceFromJson(const json& in) {
+  Evidence e;
+  e.kind = in.value("kind", "");
+  e.source = in.value("source", "");
+  e.frame = in.value("frame", int64_t{-1});
+  e.name = in.value("name", "");
+  e.residual_px = in.value("residual_px", -1.0);
+  e.before_px = in.value("before_px", -1.0);
+  e.left_out = in.value("left_out", "");
+  for (const json& p : in.value("marks", json::array()))
+    e.marks.push_back({p.at(0).get<double>(), p.at(1).get<double>()});
+  return e;
+}
+
+CameraMode cameraFromJson(const json& in) {
+  CameraMode c;
+  c.name = in.at("name").get<std::string>();
+  const json& mode = in.at("mode");
+  c.width = mode.at("width").get<int>();
+  c.height = mode.at("height").get<int>();
+  const std::string fps = mode.value("fps", "");
+  c.fps = parseRational(fps);
+  if (!fps.empty() && !c.fps) throw std::invalid_argument("camera.mode.fps is no frame rate: " + fps);
+  c.view = mode.value("view", "");
+  c.medium = mode.value("medium", "air");
+  c.lens = mode.value("lens", "");
+  const json in_camera = mode.value("in_camera", json::object());
+  c.in_camera = {in_camera.value("stabilization", ""), in_camera.value("sharpening", ""),
+                 in_camera.value("denoising", ""), in_camera.value("tone", "")};
+  return c;
+}
+
+// Writes over the known keys and leaves the others as they were.
+void cameraToJson(const CameraMode& c, json& out) {
+  out["name"] = c.name;
+  json& mode = out["mode"];
+  mode["width"] = c.width;
+  mode["height"] = c.height;
+  mode["fps"] = c.fps ? c.fps->text() : "";
+  mode["view"] = c.view;
+  mode["medium"] = c.medium;
+  mode["lens"] = c.lens;
+  json& in_camera = mode["in_camera"];
+  in_camera["stabilization"] = c.in_camera.stabilization;
+  in_camera["sharpening"] = c.in_camera.sharpening;
+  in_camera["denoising"] = c.in_camera.denoising;
+  in_camera["tone"] = c.in_camera.tone;
+}
+
+LensPart lensFromJson(const json& in, const CameraMode& camera) {
+  LensPart part;
+  const std::string model = in.at("model").get<std::string>();
+  const auto known = lensModelFromName(model);
+  if (!known) throw std::invalid_argument("lens.model is not known: " + model);
+  Lens& lens = part.lens;
+  lens.model = *known;
+  lens.width = camera.width;
+  lens.height = camera.height;
+  lens.fx = in.at("focal_px").at(0).get<double>();
+  lens.fy = in.at("focal_px").at(1).get<double>();
+  lens.cx = in.at("centre_px").at(0).get<double>();
+  lens.cy = in.at("centre_px").at(1).get<double>();
+  const json& coefficients = in.at("coefficients");
+  if (coefficients.size() > lens.k.size()) throw std::invalid_argument("lens.coefficients has too many values");
+  for (size_t i = 0; i < coefficients.size(); ++i) lens.k[i] = coefficients[i].get<double>();
+  lens.validate();
+  part.rms_px = in.value("rms_px", -1.0);
+  part.method = in.value("method", "");
+  part.origin = originFromName(in.value("origin", "measured"));
+  part.coverage = in.value("coverage", 0.0);
+  part.stddev = in.value("stddev", std::vector<double>{});
+  for (const json& e : in.value("evidence", json::array())) part.evidence.push_back(evidenceFromJson(e));
+  return part;
+}
+
+void lensToJson(const LensPart& part, json& out) {
+  const Lens& lens = part.lens;
+  out["model"] = lensModelName(lens.model);
+  out["focal_px"] = {lens.fx, lens.fy};
+  out["centre_px"] = {lens.cx, lens.cy};
+  out["coefficients"] = std::vector<double>(lens.k.begin(), lens.k.begin() + numCoefficients(lens.model));
+  out.erase("rms_px");
+  if (part.rms_px >= 0) out["rms_px"] = part.rms_px;
+  out["method"] = part.method;
+  out["origin"] = originName(part.origin);
+  out["coverage"] = part.coverage;
+  out.erase("stddev");
+  if (!part.stddev.empty()) out["stddev"] = part.stddev;
+  out["evidence"] = json::array();
+  for (const Evidence& e : part.evidence) out["evidence"].push_back(evidenceToJson(e));
+}
+
+std::string trimmedNumber(double value) {
+  std::string text = std::to_string(value);
+  text.erase(text.find_last_not_of('0') + 1);
+  if (text.back() == '.') text.pop_back();
+  return text;
+}
+
+}  // namespace
+
+std::string CameraMode::describe() const {
+  std::string text = std::to_string(width) + " × " + std::to_string(height);
+  if (fps) text += " · " + trimmedNumber(std::round(fps->value() * 100) / 100);
+  if (!view.empty()) text += " · " + view;
+  if (!lens.empty()) text += " · " + lens;
+  if (medium == "air")
+    text += " · air";
+  else if (medium == "flat-port-fresh")
+    text += " · fresh water";
+  else if (medium == "flat-port-sea")
+    text += " · sea water";
+  else
+    text += " · " + medium;
+  return text;
+}
+
+bool Profile::hasPart(const std::string& part) const {
+  if (part == "lens") return lens.has_value();
+  if (kept_json.empty()) return false;
+  const json all = json::parse(kept_json, nullptr, false);
+  return all.is_object() && all.contains(part) && all[part].is_object() && !all[part].empty();
+}
+
+Profile parseProfile(const std::string& text, const std::string& where) {
+  const auto fail = [&](const std::string& why) -> Error {
+    return {ErrorKind::Unreadable, "This is not a usable profile", where, why,
+            "Choose a file that ends in .glenhaze.json, or measure the camera again"};
+  };
+  try {
+    const json in = json::parse(text);
+    if (!in.is_object() || in.value("format", "") != "glenhaze-profile")
+      throw fail("it does not say format \"glenhaze-profile\"");
+    if (in.value("version", 0) > kVersion) throw fail("it was written by a newer version");
+    Profile profile;
+    profile.camera = cameraFromJson(in.at("camera"));
+    if (in.contains("lens") && in["lens"].is_object() && in["lens"].contains("model"))
+      profile.lens = lensFromJson(in["lens"], profile.camera);
+    profile.note = in.value("note", "");
+    profile.kept_json = text;
+    return profile;
+  } catch (const json::exception& e) {
+    throw fail(e.what());
+  } catch (const std::invalid_argument& e) {
+    throw fail(e.what());
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::Unreadable) throw;
+    throw fail(e.what());
+  }
+}
+
+Profile loadProfile(const std::filesystem::path& path) {
+  Profile profile = parseProfile(readFile(path), path.string());
+  profile.path = path;
+  return profile;
+}
+
+std::string profileToJson(const Profile& profile) {
+  json out = json::object();
+  if (!profile.kept_json.empty()) {
+    json kept = json::parse(profile.kept_json, nullptr, false);
+    if (kept.is_object()) out = std::move(kept);
+  }
+  out["format"] = "glenhaze-profile";
+  out["version"] = kVersion;
+  cameraToJson(profile.camera, out["camera"]);
+  if (profile.lens)
+    lensToJson(*profile.lens, out["lens"]);
+  else
+    out.erase("lens");
+  if (profile.note.empty())
+    out.erase("note");
+  else
+    out["note"] = profile.note;
+  return out.dump(2) + "\n";
+}
+
+void saveProfile(Profile& profile, const std::filesystem::path& path) {
+  const std::string text = profileToJson(profile);
+  writeFileAtomically(path, text);
+  profile.path = path;
+  profile.kept_json = text;
+}
+
+std::string suggestedFileName(const CameraMode& c) {
+  std::string text = c.name + "-" + std::to_string(c.width) + "x" + std::to_string(c.height);
+  if (c.fps) text += "-" + std::to_string(std::lround(c.fps->value()));
+  for (const std::string& part : {c.view, c.lens, c.medium})
+    if (!part.empty()) text += "-" + part;
+  std::string name;
+  for (const char ch : text) {
+    const auto u = static_cast<unsigned char>(ch);
+    // Letters beyond ASCII stay; everything that file systems or shells stumble over becomes one dash.
+    if (std::isalnum(u) != 0 || u >= 0x80)
+      name += static_cast<char>(std::tolower(u));
+    else if (!name.empty() && name.back() != '-')
+      name += '-';
+  }
+  return name + kProfileEnding;
+}
+
+std::vector<std::string> checkProfile(const Profile& profile) {
+  std::vector<std::string> notes;
+  if (profile.camera.name.empty()) notes.emplace_back("The camera has no name.");
+  if (!profile.lens) {
+    notes.emplace_back("The lens is not measured.");
+    return notes;
+  }
+  const LensPart& part = *profile.lens;
+  const LensMap map(part.lens);
+  if (!map.coversPicture())
+    notes.emplace_back("The lens model folds over inside the picture: its corners cannot be straightened.");
+  if (part.origin == Origin::Measured && part.rms_px > 1.0)
+    notes.push_back("The lens fits its evidence badly (" + trimmedNumber(std::round(part.rms_px * 100) / 100) +
+                    " px RMS).");
+  if (part.origin == Origin::Measured && part.coverage > 0 && part.coverage < 0.5)
+    notes.push_back("The evidence covers only " + std::to_string(std::lround(part.coverage * 100)) +
+                    " % of the picture; elsewhere the bend is extended, not measured.");
+  return notes;
+}
+
+}  // namespace glenhaze

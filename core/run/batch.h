@@ -1,0 +1,82 @@
+#pragma once
+// Many clips, one after the other, each on all cores. Goes on after a failure; can be paused, put in
+// another order, cancelled and taken up again; a run that was killed renders only what is missing.
+
+#include <chrono>
+#include <condition_variable>
+#include <functional>
+#include <mutex>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "core/run/plan.h"
+
+namespace glenhaze {
+
+enum class RunState { Waiting, Running, Done, Failed, Skipped, Cancelled };
+std::string runStateName(RunState state);
+
+struct RunItem {
+  ClipPlan plan;
+  RunState state = RunState::Waiting;
+  std::string why;        ///< of a failure or a skip; a note when done
+  bool was_there = false;  ///< done by an earlier run with the same settings
+  double share = 0;       ///< 0..1
+  int64_t frames = 0;     ///< rendered
+  double fps = 0;
+  double seconds = 0;
+  uint64_t bytes = 0;
+};
+
+struct RunSummary {
+  int waiting = 0, running = 0, done = 0, failed = 0, skipped = 0, cancelled = 0;
+  double seconds_left = -1;  ///< −1 while nothing is known
+  double share = 0;          ///< of all frames, 0..1
+};
+
+/// Fingerprint of what a render depends on: source file, correction and encoding.
+std::string renderFingerprint(const RenderJob& job);
+
+/// All methods may be called from any thread; run() from one at a time.
+class Batch {
+ public:
+  explicit Batch(std::vector<ClipPlan> plans);
+
+  /// Called from the running thread after every change; must be quick.
+  void setListener(std::function<void()> listener);
+
+  /// Renders everything that waits. Returns when nothing waits any more or a stop is asked for.
+  void run(std::stop_token stop);
+
+  std::vector<RunItem> items() const;
+  RunSummary summary() const;
+
+  void pause(bool paused);
+  bool paused() const;
+  /// Puts failed, cancelled and skipped items that can be rendered back into the queue; −1: all of them.
+  void retry(int index = -1);
+  /// Takes an item out of the run; stops it when it is being rendered.
+  void cancel(int index);
+  /// Moves a waiting item before another one.
+  void move(int from, int to);
+
+ private:
+  int nextWaiting() const;
+  void renderItem(int index, std::stop_token stop);
+  void change(const std::function<void()>& edit);
+  mutable std::mutex mutex_;
+  std::condition_variable wake_;
+  std::vector<RunItem> items_;
+  std::function<void()> listener_;
+  bool paused_ = false;
+  int current_ = -1;
+  std::stop_source current_stop_;
+  std::chrono::steady_clock::time_point current_started_;
+};
+
+/// The report of a finished run.
+std::string reportCsv(const std::vector<RunItem>& items);
+std::string reportHtml(const std::vector<RunItem>& items, const std::string& title);
+
+}  // namespace glenhaze

@@ -1,0 +1,168 @@
+#include "core/run/plan.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstdio>
+
+#include "core/base/error.h"
+
+namespace glenhaze {
+namespace fs = std::filesystem;
+
+namespace {
+
+std::string pixels(double value) {
+  std::array<char, 32> text{};
+  std::snprintf(text.data(), text.size(), "%.2f px", value);
+  return text.data();
+}
+
+CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info, const ProfileMatch& match,
+                      std::span<const Profile> profiles) {
+  CoverageCell cell;
+  cell.reason = match.reason;
+  if (!info.readable()) {
+    cell.reason = info.problems.front().text;
+    return cell;
+  }
+  if (match.kind == MatchKind::None) return cell;
+  const Profile& profile = profiles[static_cast<size_t>(match.profile)];
+  if (!profile.lens) {
+    cell.reason = "The lens of " + profile.camera.name + " is not measured yet.";
+    return cell;
+  }
+  const LensPart& lens = *profile.lens;
+  cell.figure = lens.rms_px >= 0 ? pixels(lens.rms_px) : lens.method == "typed" ? "typed" : "by hand";
+  const bool off = !shoot.output.lens_on || !clip.lens_on;
+  const std::vector<std::string> doubts = checkProfile(profile);
+  if (off)
+    cell.kind = Coverage::Off;
+  else if (match.kind == MatchKind::Borrowed)
+    cell.kind = Coverage::Borrowed;
+  else if (!doubts.empty())
+    cell.kind = Coverage::Doubtful;
+  else
+    cell.kind = lens.origin == Origin::Measured ? Coverage::Measured : Coverage::ByHand;
+  for (const std::string& doubt : doubts) cell.reason += " " + doubt;
+  return cell;
+}
+
+// Names are made unique within the run, so that A/clip.mp4 and B/clip.mp4 both come out.
+fs::path outputName(const fs::path& folder, const ClipInfo& info, const EncodeSettings& encode,
+                    const std::set<fs::path>& sources, std::set<fs::path>& taken) {
+  std::string stem = info.path.stem().string();
+  if (info.kind == ClipKind::Sequence) {
+    const size_t mark = stem.find('%');
+    stem = stem.substr(0, mark);
+    while (!stem.empty() && (stem.back() == '_' || stem.back() == '-' || stem.back() == '.')) stem.pop_back();
+    if (stem.empty()) stem = "sequence";
+  }
+  const std::string ending = outputEnding(info, encode);
+  fs::path name = (folder / (stem + ending)).lexically_normal();
+  if (sources.contains(name)) name = folder / (stem + "-corrected" + ending);
+  for (int n = 2; taken.contains(name) || sources.contains(name); ++n)
+    name = folder / (stem + "-" + std::to_string(n) + ending);
+  taken.insert(name);
+  return name;
+}
+
+std::string refusalOf(const ShootClip& clip, const ClipInfo& info, const ProfileMatch& match, const Shoot& shoot,
+                      bool& failed) {
+  if (!info.readable()) {
+    failed = true;
+    for (const ClipProblem& p : info.problems)
+      if (p.fatal) return p.text;
+  }
+  if (!clip.render) return "Left out by hand.";
+  const bool wants_lens = shoot.output.lens_on && clip.lens_on;
+  if (wants_lens && match.kind == MatchKind::None) return match.reason;
+  if (wants_lens && !match.lens) return "The profile has no lens yet. Measure it, or switch the lens off.";
+  if (info.interlaced && !clip.deinterlace && wants_lens)
+    return "The clip is interlaced. Switch on deinterlacing for it: a lens correction would tear its fields.";
+  return "";
+}
+
+}  // namespace
+
+ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                       std::span<const Profile> profiles) {
+  if (!clip.assigned_profile.empty()) {
+    for (size_t i = 0; i < profiles.size(); ++i)
+      if (profiles[i].path.filename() == clip.assigned_profile)
+        return assignProfile(info, profiles[i], static_cast<int>(i));
+    ProfileMatch missing;
+    missing.reason = "The assigned profile " + clip.assigned_profile + " is not there any more.";
+    return missing;
+  }
+  const auto answer = shoot.answers.find(answerKey(info));
+  return matchProfile(info, answer != shoot.answers.end() ? answer->second : CameraAnswer{}, profiles);
+}
+
+Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo&, const ProfileMatch& match) {
+  Correction correction;
+  if (shoot.output.lens_on && clip.lens_on) correction.lens = match.lens;
+  correction.lens_amount = clip.lens_amount.value_or(shoot.output.lens_amount);
+  correction.fill = clip.fill.value_or(shoot.output.fill);
+  correction.output = shoot.output.size;
+  return correction;
+}
+
+std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> infos,
+                                std::span<const Profile> profiles) {
+  std::vector<ClipPlan> plans;
+  std::set<fs::path> taken, sources;
+  for (const ShootClip& clip : shoot.clips) sources.insert(fs::absolute(clip.path).lexically_normal());
+  for (size_t i = 0; i < shoot.clips.size(); ++i) {
+    ClipPlan plan;
+    plan.clip = shoot.clips[i];
+    plan.info = infos[i];
+    plan.match = matchClip(shoot, plan.clip, plan.info, profiles);
+    plan.lens = lensCell(shoot, plan.clip, plan.info, plan.match, profiles);
+    plan.refusal = refusalOf(plan.clip, plan.info, plan.match, shoot, plan.failed);
+    if (plan.info.width > 0) {
+      RenderJob& job = plan.job;
+      job.clip = plan.info;
+      job.correction = correctionFor(shoot, plan.clip, plan.info, plan.match);
+      job.encode = shoot.output.encode;
+      job.fields = plan.clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
+      job.range = plan.clip.range;
+      if (job.range) job.range->last = std::min(job.range->last, plan.info.frames);
+      job.output = outputName(fs::absolute(shoot.outputFolder()), plan.info, job.encode, sources, taken);
+    }
+    plans.push_back(std::move(plan));
+  }
+  return plans;
+}
+
+CorrectionFigures figuresOf(const Correction& correction, PictureSize source) {
+  CorrectionFigures figures;
+  if (!correction.lens) return figures;
+  const LensWindow window(*correction.lens, {correction.output.width, correction.output.height,
+                                             correction.lens_amount, correction.fill});
+  const EnlargementMap map = enlargementMap(window, 8, 8);
+  const WindowCost cost = windowCost(window, *correction.lens);
+  (void)source;
+  return {map.corner, map.centre, cost.lost_share, cost.blank_share};
+}
+
+uint64_t estimatedBytes(const ClipPlan& plan) {
+  const PictureSize size = plan.job.correction.output.width > 0
+                               ? plan.job.correction.output
+                               : PictureSize{plan.info.width, plan.info.height};
+  const double pixels_in_all = static_cast<double>(size.width) * size.height *
+                               static_cast<double>(plan.job.range ? plan.job.range->count() : plan.info.frames);
+  const EncodeSettings& encode = plan.job.encode;
+  if (encode.bit_rate) return static_cast<uint64_t>(static_cast<double>(*encode.bit_rate) * plan.info.duration_s / 8);
+  // Bits per pixel by codec; H.264/H.265 by quality. Typical of detailed footage (our own demo shoot).
+  static constexpr std::array<double, 3> k264 = {0.12, 0.28, 0.55};
+  double bits = 4;
+  if (encode.codec == Codec::H264) bits = k264[static_cast<size_t>(encode.quality)];
+  if (encode.codec == Codec::H265) bits = 0.6 * k264[static_cast<size_t>(encode.quality)];
+  if (encode.codec == Codec::Ffv1) bits = 5;
+  if (encode.codec == Codec::Png || encode.codec == Codec::Tiff) bits = 12;
+  if (encode.codec == Codec::Jpeg) bits = 2;
+  return static_cast<uint64_t>(pixels_in_all * bits / 8);
+}
+
+}  // namespace glenhaze

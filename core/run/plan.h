@@ -1,0 +1,59 @@
+#pragma once
+// What a run would do to each clip: the one place where matching, switches and output names are put
+// together, for the window and the console alike.
+
+#include <filesystem>
+#include <set>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "core/pipeline/render.h"
+#include "core/run/shoot.h"
+
+namespace glenhaze {
+
+/// How a part of the correction stands for one clip.
+enum class Coverage { Measured, ByHand, Borrowed, Estimated, Missing, Off, Doubtful };
+
+struct CoverageCell {
+  Coverage kind = Coverage::Missing;
+  std::string figure;  ///< "0.31 px"; "" when there is none
+  std::string reason;  ///< a sentence
+};
+
+struct ClipPlan {
+  ClipInfo info;
+  ShootClip clip;
+  ProfileMatch match;
+  CoverageCell lens;
+  RenderJob job;        ///< meaningful when `refusal` is empty
+  std::string refusal;  ///< why the clip will not be rendered, "" when it will
+  bool failed = false;  ///< the refusal is a fault of the file, not a choice
+};
+
+/// Plans all clips of a shoot. `infos` are the probes of shoot.clips, in the same order.
+std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> infos,
+                                std::span<const Profile> profiles);
+
+/// The match of one clip of a shoot, with the user's answers and assignments taken into account.
+ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                       std::span<const Profile> profiles);
+
+/// Correction of one clip as the shoot's settings, the clip's own and its match say.
+Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                         const ProfileMatch& match);
+
+/// Figures of what a correction does to a clip's picture.
+struct CorrectionFigures {
+  double corner_enlargement = 1;
+  double centre_enlargement = 1;
+  double lost_share = 0;
+  double blank_share = 0;
+};
+CorrectionFigures figuresOf(const Correction& correction, PictureSize source);
+
+/// Bytes that rendering will need, roughly: from codec, size, length and quality.
+uint64_t estimatedBytes(const ClipPlan& plan);
+
+}  // namespace glenhaze

@@ -1,0 +1,195 @@
+#include "core/run/shoot.h"
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/media/sequence.h"
+#include "core/profile/library.h"
+
+namespace glenhaze {
+namespace fs = std::filesystem;
+using nlohmann::json;
+
+namespace {
+
+constexpr int kVersion = 1;
+
+const std::vector<std::string> kQualities = {"small", "standard", "high"};
+const std::vector<std::string> kSounds = {"keep", "pcm", "none"};
+
+size_t indexOf(const std::vector<std::string>& names, const std::string& name, const char* key) {
+  const auto at = std::find(names.begin(), names.end(), name);
+  if (at == names.end()) throw std::invalid_argument(std::string(key) + " is not known: " + name);
+  return static_cast<size_t>(at - names.begin());
+}
+
+json answerToJson(const CameraAnswer& a) {
+  return {{"camera", a.camera},
+          {"view", a.view},
+          {"medium", a.medium},
+          {"lens", a.lens},
+          {"in_camera",
+           {{"stabilization", a.in_camera.stabilization},
+            {"sharpening", a.in_camera.sharpening},
+            {"denoising", a.in_camera.denoising},
+            {"tone", a.in_camera.tone}}}};
+}
+
+CameraAnswer answerFromJson(const json& in) {
+  const json c = in.value("in_camera", json::object());
+  return {in.value("camera", ""),
+          in.value("view", ""),
+          in.value("medium", ""),
+          in.value("lens", ""),
+          {c.value("stabilization", ""), c.value("sharpening", ""), c.value("denoising", ""), c.value("tone", "")}};
+}
+
+json clipToJson(const ShootClip& clip, const fs::path& folder) {
+  // Relative names keep a shoot usable after the whole folder has been moved.
+  const fs::path relative = clip.path.lexically_relative(folder);
+  const bool below = !relative.empty() && *relative.begin() != "..";
+  json out = {{"path", (below ? relative : clip.path).string()}};
+  if (!clip.assigned_profile.empty()) out["profile"] = clip.assigned_profile;
+  if (!clip.lens_on) out["lens_on"] = false;
+  if (clip.fill) out["fill"] = *clip.fill;
+  if (clip.lens_amount) out["lens_amount"] = *clip.lens_amount;
+  if (clip.range) out["range"] = {clip.range->first, clip.range->last};
+  if (clip.deinterlace) out["deinterlace"] = true;
+  if (!clip.render) out["render"] = false;
+  return out;
+}
+
+ShootClip clipFromJson(const json& in, const fs::path& folder) {
+  ShootClip clip;
+  const fs::path path = in.at("path").get<std::string>();
+  clip.path = path.is_absolute() ? path : (folder / path).lexically_normal();
+  clip.assigned_profile = in.value("profile", "");
+  clip.lens_on = in.value("lens_on", true);
+  if (in.contains("fill")) clip.fill = in["fill"].get<double>();
+  if (in.contains("lens_amount")) clip.lens_amount = in["lens_amount"].get<double>();
+  if (in.contains("range"))
+    clip.range = FrameRange{in["range"].at(0).get<int64_t>(), in["range"].at(1).get<int64_t>()};
+  clip.deinterlace = in.value("deinterlace", false);
+  clip.render = in.value("render", true);
+  return clip;
+}
+
+void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
+  const fs::path relative = o.folder.empty() ? fs::path() : o.folder.lexically_relative(folder);
+  const bool below = !relative.empty() && *relative.begin() != "..";
+  out["folder"] = (below ? relative : o.folder).string();
+  out["codec"] = codecName(o.encode.codec);
+  out["quality"] = kQualities[static_cast<size_t>(o.encode.quality)];
+  out["sound"] = kSounds[static_cast<size_t>(o.encode.sound)];
+  out.erase("bit_rate");
+  if (o.encode.bit_rate) out["bit_rate"] = *o.encode.bit_rate;
+  out["size"] = {o.size.width, o.size.height};
+  out["fill"] = o.fill;
+  out["lens_amount"] = o.lens_amount;
+  out["lens_on"] = o.lens_on;
+}
+
+OutputSettings outputFromJson(const json& in, const fs::path& folder) {
+  OutputSettings o;
+  const fs::path path = in.value("folder", "");
+  o.folder = path.empty() || path.is_absolute() ? path : (folder / path).lexically_normal();
+  const auto codec = codecFromName(in.value("codec", "h264"));
+  if (!codec) throw std::invalid_argument("output.codec is not known: " + in.value("codec", ""));
+  o.encode.codec = *codec;
+  o.encode.quality = static_cast<Quality>(indexOf(kQualities, in.value("quality", "standard"), "output.quality"));
+  o.encode.sound = static_cast<Sound>(indexOf(kSounds, in.value("sound", "keep"), "output.sound"));
+  if (in.contains("bit_rate")) o.encode.bit_rate = in["bit_rate"].get<int64_t>();
+  if (in.contains("size")) o.size = {in["size"].at(0).get<int>(), in["size"].at(1).get<int>()};
+  o.fill = std::clamp(in.value("fill", 1.0), 0.0, 1.0);
+  o.lens_amount = std::clamp(in.value("lens_amount", 1.0), 0.0, 1.0);
+  o.lens_on = in.value("lens_on", true);
+  return o;
+}
+
+}  // namespace
+
+fs::path Shoot::outputFolder() const {
+  if (!output.folder.empty()) return output.folder;
+  const fs::path base = !path.empty() ? path.parent_path()
+                        : !clips.empty() ? clips.front().path.parent_path()
+                                         : fs::current_path();
+  return base / "rendered";
+}
+
+fs::path Shoot::profileFolder() const { return path.empty() ? fs::path() : path.parent_path() / "profiles"; }
+
+std::vector<fs::path> Shoot::profileFolders() const {
+  std::vector<fs::path> folders;
+  if (!path.empty()) folders = {profileFolder(), path.parent_path()};
+  folders.push_back(profileLibraryFolder());
+  return folders;
+}
+
+std::string shootToJson(const Shoot& shoot, const fs::path& beside) {
+  json out = json::object();
+  if (!shoot.kept_json.empty()) {
+    json kept = json::parse(shoot.kept_json, nullptr, false);
+    if (kept.is_object()) out = std::move(kept);
+  }
+  const fs::path folder = fs::absolute(beside).parent_path();
+  out["format"] = "glenhaze-shoot";
+  out["version"] = kVersion;
+  out["name"] = shoot.name;
+  out["clips"] = json::array();
+  for (const ShootClip& clip : shoot.clips) out["clips"].push_back(clipToJson(clip, folder));
+  out["answers"] = json::object();
+  for (const auto& [key, answer] : shoot.answers) out["answers"][key] = answerToJson(answer);
+  outputToJson(shoot.output, folder, out["output"]);
+  return out.dump(2) + "\n";
+}
+
+Shoot parseShoot(const std::string& text, const fs::path& path) {
+  const auto fail = [&](const std::string& why) -> Error {
+    return {ErrorKind::Unreadable, "This is not a usable shoot", path.string(), why,
+            "Choose a file that ends in .glenhaze-shoot.json"};
+  };
+  try {
+    const json in = json::parse(text);
+    if (!in.is_object() || in.value("format", "") != "glenhaze-shoot")
+      throw fail("it does not say format \"glenhaze-shoot\"");
+    if (in.value("version", 0) > kVersion) throw fail("it was written by a newer version");
+    const fs::path folder = fs::absolute(path).parent_path();
+    Shoot shoot;
+    shoot.path = fs::absolute(path);
+    shoot.name = in.value("name", "");
+    for (const json& clip : in.value("clips", json::array())) shoot.clips.push_back(clipFromJson(clip, folder));
+    const json answers = in.value("answers", json::object());
+    for (const auto& [key, answer] : answers.items()) shoot.answers[key] = answerFromJson(answer);
+    shoot.output = outputFromJson(in.value("output", json::object()), folder);
+    shoot.kept_json = text;
+    return shoot;
+  } catch (const json::exception& e) {
+    throw fail(e.what());
+  } catch (const std::invalid_argument& e) {
+    throw fail(e.what());
+  }
+}
+
+Shoot loadShoot(const fs::path& path) { return parseShoot(readFile(path), path); }
+
+void saveShoot(Shoot& shoot, const fs::path& path) {
+  const std::string text = shootToJson(shoot, path);
+  writeFileAtomically(path, text);
+  shoot.path = fs::absolute(path);
+  shoot.kept_json = text;
+}
+
+Shoot shootFromFolder(const fs::path& folder) {
+  Shoot shoot;
+  shoot.name = fs::absolute(folder / ".").lexically_normal().parent_path().filename().string();
+  for (const fs::path& path : listFootage(folder)) {
+    ShootClip clip;
+    clip.path = fs::absolute(path).lexically_normal();
+    shoot.clips.push_back(clip);
+  }
+  return shoot;
+}
+
+}  // namespace glenhaze

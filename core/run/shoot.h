@@ -1,0 +1,63 @@
+#pragma once
+// The shoot: a set of clips, what the user has said about them, output settings, and the profiles
+// beside it. One JSON file next to the footage; clips are named relative to it where possible.
+
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/media/writer.h"
+#include "core/pipeline/warp.h"
+#include "core/profile/match.h"
+
+namespace glenhaze {
+
+struct OutputSettings {
+  std::filesystem::path folder;  ///< empty: "rendered" beside the shoot
+  EncodeSettings encode;
+  PictureSize size;              ///< 0 × 0: each clip's own
+  double fill = 1;               ///< 0..1
+  double lens_amount = 1;        ///< 0..1
+  bool lens_on = true;
+};
+
+struct ShootClip {
+  std::filesystem::path path;     ///< absolute
+  std::string assigned_profile;   ///< file name of a profile given by hand, "" for matching
+  bool lens_on = true;            ///< the clip's own switch
+  std::optional<double> fill;     ///< overrides the shoot's
+  std::optional<double> lens_amount;
+  std::optional<FrameRange> range;  ///< in and out points
+  bool deinterlace = false;
+  bool render = true;             ///< false: left out of runs
+};
+
+struct Shoot {
+  std::string name;
+  std::filesystem::path path;  ///< empty until saved
+  std::vector<ShootClip> clips;
+  std::map<std::string, CameraAnswer> answers;  ///< by answerKey
+  OutputSettings output;
+  std::string kept_json;
+
+  /// The output folder as an absolute path.
+  std::filesystem::path outputFolder() const;
+  /// Where profiles of this shoot are kept: "profiles" beside the shoot file; empty until saved.
+  std::filesystem::path profileFolder() const;
+  /// Folders to look for profiles in, nearest first.
+  std::vector<std::filesystem::path> profileFolders() const;
+};
+
+constexpr const char* kShootEnding = ".glenhaze-shoot.json";
+
+Shoot loadShoot(const std::filesystem::path& path);
+void saveShoot(Shoot& shoot, const std::filesystem::path& path);
+std::string shootToJson(const Shoot& shoot, const std::filesystem::path& beside);
+Shoot parseShoot(const std::string& json_text, const std::filesystem::path& path);
+
+/// A new shoot of all footage in a folder, named after it.
+Shoot shootFromFolder(const std::filesystem::path& folder);
+
+}  // namespace glenhaze
