@@ -63,10 +63,12 @@ const std::array<KernelStore, kLevels>& kernels() {
   return store;
 }
 
-// Up to 4 % of shrinking is left to the plain kernel: its own roll-off covers it.
-const KernelTable& kernelFor(float scale) {
-  const double level = std::ceil(kLevelsPerOctave * std::log2(std::max(1.0, static_cast<double>(scale) / 1.04)));
-  return kernels()[static_cast<size_t>(std::clamp(static_cast<int>(level), 0, kLevels - 1))].table;
+// `shrink`: log2 of source samples per output sample. Up to 4 % is left to the plain kernel, whose own
+// roll-off covers it.
+const KernelTable& kernelFor(float shrink) {
+  constexpr float kTolerance = 0.0566F;  // log2(1.04)
+  const auto level = static_cast<int>(std::ceil(kLevelsPerOctave * (shrink - kTolerance)));
+  return kernels()[static_cast<size_t>(std::clamp(level, 0, kLevels - 1))].table;
 }
 
 // A copy of a plane with its border repeated all around.
@@ -101,13 +103,8 @@ PaddedPlane padPlane(const Plane& plane, int bytes_per_sample) {
   return padded;
 }
 
-// Positions of a plane's samples in luma pixels: sample i sits at offset + i·step.
-struct PlaneRaster {
-  double step_x = 1, step_y = 1, offset_x = 0, offset_y = 0;
-};
-
-PlaneRaster rasterOf(const PixelFormat& format, ChromaSiting siting, size_t plane) {
-  PlaneRaster raster;
+WarpGrid::Raster rasterOf(const PixelFormat& format, ChromaSiting siting, size_t plane) {
+  WarpGrid::Raster raster;
   if (plane == 0) return raster;
   if (format.shiftX() == 1) {
     raster.step_x = 2;
@@ -137,79 +134,79 @@ LevelScale levelScale(const Frame& source, const PixelFormat& to, int plane) {
   return scale;
 }
 
-template <typename T>
-void storeRow(const float* values, const float* coverage, const LevelScale& scale, int count, T* to) {
-  for (int i = 0; i < count; ++i) {
-    const float v = values[i] * scale.gain;
-    const float mixed = scale.black + (v - scale.black) * coverage[i];
-    to[i] = static_cast<T>(std::clamp(mixed + 0.5F, 0.0F, scale.max));
-  }
+// Share of an output pixel that the source covers, from its distance to the source's border. Half a
+// sample of tolerance: a source whose border lies exactly on the output's stays untouched.
+float coverageAt(float x, float y, float width, float height) {
+  const float inside_x = std::min(x + 1.0F, width - x);
+  const float inside_y = std::min(y + 1.0F, height - y);
+  return std::clamp(inside_x, 0.0F, 1.0F) * std::clamp(inside_y, 0.0F, 1.0F);
 }
 
-// Share of an output pixel that the source covers, from its distance to the source's border.
-float coverageAt(float x, float y, float width, float height) {
-  const float inside_x = std::min(x + 0.5F, width - 0.5F - x);
-  const float inside_y = std::min(y + 0.5F, height - 0.5F - y);
-  // Half a pixel of tolerance: a source whose border lies exactly on the output's stays untouched.
-  return std::clamp(inside_x + 0.5F, 0.0F, 1.0F) * std::clamp(inside_y + 0.5F, 0.0F, 1.0F);
-}
+constexpr float kTapMargin = 6;  // positions further outside are blank anyway
 
 struct RowScratch {
-  std::vector<float> xs, ys, values, coverage;
-  explicit RowScratch(size_t width) : xs(width), ys(width), values(width), coverage(width) {}
+  std::vector<float> xs, ys, values;
+  WarpGrid::RowScratch grid;
+  explicit RowScratch(size_t width) : xs(width + 8), ys(width + 8), values(width + 8) {}
 };
 
 class PlaneWarp {
  public:
-  PlaneWarp(const WarpGrid& grid, const PaddedPlane& source, PlaneRaster from, PlaneRaster to)
-      : grid_(grid), source_(source), from_(from), to_(to) {}
+  PlaneWarp(const WarpGrid& grid, const PaddedPlane& source, WarpGrid::PlaneShape from, WarpGrid::PlaneShape to,
+            LevelScale levels)
+      : grid_(grid),
+        source_(source),
+        from_(from),
+        to_(to),
+        levels_(levels),
+        shrink_x_(static_cast<float>(std::log2(to.raster.step_x / from.raster.step_x))),
+        shrink_y_(static_cast<float>(std::log2(to.raster.step_y / from.raster.step_y))) {}
 
-  void row(int y, int width, RowScratch& scratch) const {
-    const double luma_y = to_.offset_y + y * to_.step_y;
-    grid_.positions(luma_y, to_.offset_x, to_.step_x, width, scratch.xs.data(), scratch.ys.data());
-    int i = 0;
-    while (i < width) {
-      const double luma_x = to_.offset_x + i * to_.step_x;
-      const double cell_end = (std::floor(luma_x / WarpGrid::kStep) + 1) * WarpGrid::kStep;
-      int end = i + 1;
-      while (end < width && to_.offset_x + end * to_.step_x < cell_end) ++end;
-      run(grid_.cell(luma_x, luma_y), i, end - i, scratch);
-      i = end;
-    }
+  template <typename T>
+  void row(int y, T* out, RowScratch& s) const {
+    grid_.walkRow(y, to_, from_, kTapMargin, s.xs.data(), s.ys.data(), s.grid,
+                  [&](const WarpGrid::Cell& cell, int first, int count) { run(cell, first, count, s); });
+    detail::storeSamples(s.values.data(), levels_.gain, levels_.max, to_.width, out);
   }
 
  private:
   void run(const WarpGrid::Cell& cell, int first, int count, RowScratch& s) const {
-    float* xs = s.xs.data() + first;
-    float* ys = s.ys.data() + first;
-    float* coverage = s.coverage.data() + first;
+    const float black = levels_.black / levels_.gain;
+    float* values = s.values.data() + first;
     if (cell.blank) {
-      std::fill(coverage, coverage + count, 0.0F);
-      std::fill(s.values.begin() + first, s.values.begin() + first + count, 0.0F);
+      std::fill(values, values + count, black);
       return;
     }
-    if (cell.edge) {
-      const auto w = static_cast<float>(grid_.source().width), h = static_cast<float>(grid_.source().height);
-      for (int i = 0; i < count; ++i) coverage[i] = coverageAt(xs[i], ys[i], w, h);
-    } else {
-      std::fill(coverage, coverage + count, 1.0F);
+    float* xs = s.xs.data() + first;
+    float* ys = s.ys.data() + first;
+    std::array<float, kLongestRun> coverage{};
+    for (int done = 0; done < count; done += kLongestRun) {
+      const int n = std::min(kLongestRun, count - done);
+      if (cell.edge || cell.exact) measureCoverage(xs + done, ys + done, n, coverage.data());
+      detail::sampleRun(source_.source, kernelFor(cell.shrink_x + shrink_x_), kernelFor(cell.shrink_y + shrink_y_),
+                        xs + done, ys + done, n, values + done);
+      if (!cell.edge && !cell.exact) continue;
+      for (int i = 0; i < n; ++i)
+        values[done + i] = black + (values[done + i] - black) * coverage[static_cast<size_t>(i)];
     }
-    const auto step_x = static_cast<float>(1 / from_.step_x), step_y = static_cast<float>(1 / from_.step_y);
-    const auto off_x = static_cast<float>(from_.offset_x), off_y = static_cast<float>(from_.offset_y);
-    // Positions far outside are blank anyway; the clamp only keeps the taps inside the margin.
-    const auto max_x = static_cast<float>(source_.width + 6), max_y = static_cast<float>(source_.height + 6);
-    for (int i = 0; i < count; ++i) {
-      xs[i] = std::clamp((xs[i] - off_x) * step_x, -6.0F, max_x);
-      ys[i] = std::clamp((ys[i] - off_y) * step_y, -6.0F, max_y);
-    }
-    const KernelTable& kx = kernelFor(cell.scale_x * static_cast<float>(to_.step_x / from_.step_x));
-    const KernelTable& ky = kernelFor(cell.scale_y * static_cast<float>(to_.step_y / from_.step_y));
-    detail::sampleRun(source_.source, kx, ky, xs, ys, count, s.values.data() + first);
   }
 
+  // Also brings positions that lie nowhere into reach of the taps.
+  void measureCoverage(float* xs, float* ys, int count, float* coverage) const {
+    const auto w = static_cast<float>(from_.width), h = static_cast<float>(from_.height);
+    for (int i = 0; i < count; ++i) {
+      coverage[i] = coverageAt(xs[i], ys[i], w, h);
+      xs[i] = std::clamp(xs[i], -kTapMargin, w + kTapMargin);
+      ys[i] = std::clamp(ys[i], -kTapMargin, h + kTapMargin);
+    }
+  }
+
+  static constexpr int kLongestRun = 64;
   const WarpGrid& grid_;
   const PaddedPlane& source_;
-  PlaneRaster from_, to_;
+  WarpGrid::PlaneShape from_, to_;
+  LevelScale levels_;
+  float shrink_x_, shrink_y_;
 };
 
 // A grey source going to a colour format gets neutral chroma, and back the chroma is dropped.
@@ -242,17 +239,16 @@ Frame warpFrame(const Frame& source, const WarpGrid& grid, PixelFormat format) {
       continue;
     }
     const PaddedPlane padded = padPlane(source.planes[p], bytes);
-    const PlaneWarp warp(grid, padded, rasterOf(source.format, source.colour.siting, p),
-                         rasterOf(format, source.colour.siting, p));
-    const LevelScale scale = levelScale(source, format, static_cast<int>(p));
+    const WarpGrid::PlaneShape from{rasterOf(source.format, source.colour.siting, p), padded.width, padded.height};
+    const WarpGrid::PlaneShape to{rasterOf(format, source.colour.siting, p), target.width, target.height};
+    const PlaneWarp warp(grid, padded, from, to, levelScale(source, format, static_cast<int>(p)));
     parallelBlocks(target.height, 16, [&](int first, int last) {
       RowScratch scratch(static_cast<size_t>(target.width));
       for (int y = first; y < last; ++y) {
-        warp.row(y, target.width, scratch);
         if (format.bit_depth > 8)
-          storeRow(scratch.values.data(), scratch.coverage.data(), scale, target.width, target.row<uint16_t>(y));
+          warp.row(y, target.row<uint16_t>(y), scratch);
         else
-          storeRow(scratch.values.data(), scratch.coverage.data(), scale, target.width, target.row<uint8_t>(y));
+          warp.row(y, target.row<uint8_t>(y), scratch);
       }
     });
   }

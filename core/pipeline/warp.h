@@ -39,25 +39,49 @@ class WarpGrid {
   PictureSize output() const { return output_; }
   PictureSize source() const { return source_; }
 
-  /// Source positions of output points (x_first + i·x_step, y), i in [0, count), in source luma px.
-  /// Points without a source get kNowhere. Output positions from −1 to size + 1.
-  void positions(double y, double x_first, double x_step, int count, float* xs, float* ys) const;
-  static constexpr float kNowhere = -1.0e6F;
-
   /// What is known of the cell that holds output column `x` in row `y`.
   struct Cell {
-    float scale_x = 1;   ///< source px per output px: how far the kernel must reach, ≥ 0
-    float scale_y = 1;
+    float shrink_x = 0;  ///< log2 of source px per output px: how far the kernel must reach
+    float shrink_y = 0;
     bool exact = false;  ///< evaluated pixel by pixel
     bool blank = false;  ///< nothing of the source shows
     bool edge = false;   ///< the source's border may pass through
   };
   const Cell& cell(double x, double y) const;
 
+  /// How one plane's samples lie in luma pixels: sample i sits at offset + i·step.
+  struct Raster {
+    double step_x = 1, step_y = 1, offset_x = 0, offset_y = 0;
+  };
+
+  /// Walks along row `y` (a sample number) of an output plane: for every stretch inside one cell calls
+  /// `visit(cell, first, count)` after source positions, in samples of the source plane, have been
+  /// written to xs[first..], ys[first..] (whole vectors: up to 7 values behind the end of the row).
+  /// Positions are held to `margin` samples around the source plane; exact cells have kNowhere where
+  /// nothing shows. `scratch` is resized as needed and can be reused.
+  struct RowScratch {
+    std::vector<float> gx, gy;
+  };
+  struct PlaneShape {
+    Raster raster;
+    int width = 0, height = 0;
+  };
+  static constexpr float kNowhere = -1.0e6F;
+  void walkRow(int y, const PlaneShape& output, const PlaneShape& source, float margin, float* xs, float* ys,
+               RowScratch& scratch, const std::function<void(const Cell&, int first, int count)>& visit) const;
+
+  /// The interpolated source position of an output point, in luma pixels; for checks and overlays.
+  std::optional<Point> at(Point output) const;
+
  private:
   void fillPoints();
   void fillCells();
   void judgeCell(int column, int row);
+  void measureReach(Cell& cell, int column, int row) const;
+  static int firstSampleBehind(int column, const Raster& raster);
+  void blendRows(double y, int row, RowScratch& scratch) const;
+  void exactRun(double luma_y, int first, int last, const Raster& out, const Raster& in, float* xs,
+                float* ys) const;
   Point interpolate(double x, double y) const;
   int columnOf(double x) const;
   int rowOf(double y) const;
@@ -65,7 +89,7 @@ class WarpGrid {
   PictureSize output_, source_;
   PixelMap map_;
   int columns_ = 0, rows_ = 0;  ///< grid points, with one ring outside the picture and one behind it
-  std::vector<double> px_, py_;
+  std::vector<float> px_, py_;
   std::vector<uint8_t> valid_;
   std::vector<Cell> cells_;
 };

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/base/parallel.h"
+#include "core/pipeline/detail/sample_kernel.h"
 #include "core/pipeline/warp.h"
 
 namespace glenhaze {
@@ -13,6 +14,16 @@ namespace {
 std::array<double, 4> cubicWeights(double t) {
   return {-t * (t - 1) * (t - 2) / 6, (t + 1) * (t - 1) * (t - 2) / 2, -(t + 1) * t * (t - 2) / 2,
           (t + 1) * t * (t - 1) / 6};
+}
+
+// The Lagrange cubic through g[0..3] at −1, 0, 1, 2 in powers of t, in samples of the source plane.
+detail::CubicRun powersOf(const float* g, float scale, float offset, const detail::CubicRun& like) {
+  detail::CubicRun run = like;
+  run.a[0] = (g[1] - offset) * scale;
+  run.a[1] = (-g[0] / 3 - g[1] / 2 + g[2] - g[3] / 6) * scale;
+  run.a[2] = ((g[0] + g[2]) / 2 - g[1]) * scale;
+  run.a[3] = ((g[3] - g[0]) / 6 + (g[1] - g[2]) / 2) * scale;
+  return run;
 }
 
 }  // namespace
@@ -37,8 +48,8 @@ void WarpGrid::fillPoints() {
         const auto at = static_cast<size_t>(r * columns_ + c);
         const auto p = map_({static_cast<double>((c - 1) * kStep), static_cast<double>((r - 1) * kStep)});
         if (!p) continue;
-        px_[at] = p->x;
-        py_[at] = p->y;
+        px_[at] = static_cast<float>(p->x);
+        py_[at] = static_cast<float>(p->y);
         valid_[at] = 1;
       }
   });
@@ -64,8 +75,8 @@ Point WarpGrid::interpolate(double x, double y) const {
     for (int i = 0; i < 4; ++i) {
       const auto at = static_cast<size_t>((r + j - 1) * columns_ + c + i - 1);
       const double w = wx[static_cast<size_t>(i)] * wy[static_cast<size_t>(j)];
-      sum.x += w * px_[at];
-      sum.y += w * py_[at];
+      sum.x += w * static_cast<double>(px_[at]);
+      sum.y += w * static_cast<double>(py_[at]);
     }
   return sum;
 }
@@ -90,24 +101,26 @@ void WarpGrid::judgeCell(int c, int r) {
       if (!exact || length(*exact - interpolate(at.x, at.y)) > kAllowed_px) cell.exact = true;
     }
   }
-  // Reach of the kernel from the cell's own slopes; the largest of its four sides.
-  float scale_x = 0, scale_y = 0;
+  measureReach(cell, c, r);
+}
+
+// Reach of the kernel from the cell's own slopes: the largest of its four sides.
+void WarpGrid::measureReach(Cell& cell, int c, int r) const {
+  float scale_x = 0.01F, scale_y = 0.01F;
   const auto index = [&](int i, int j) { return static_cast<size_t>((r + j) * columns_ + c + i); };
   for (int j = 0; j < 2; ++j)
     for (int i = 0; i < 2; ++i) {
-      if (!valid_[index(i, j)]) continue;
       const size_t a = index(i, j), h = index(1 - i, j), v = index(i, 1 - j);
-      const double dxh = valid_[h] ? (px_[h] - px_[a]) / kStep : 1, dyh = valid_[h] ? (py_[h] - py_[a]) / kStep : 0;
-      const double dxv = valid_[v] ? (px_[v] - px_[a]) / kStep : 0, dyv = valid_[v] ? (py_[v] - py_[a]) / kStep : 1;
-      scale_x = std::max(scale_x, static_cast<float>(std::hypot(dxh, dxv)));
-      scale_y = std::max(scale_y, static_cast<float>(std::hypot(dyh, dyv)));
-      const double margin = 2 + kStep * 0.5 * std::max(scale_x, scale_y);
-      if (px_[a] < margin || py_[a] < margin || px_[a] > source_.width - 1 - margin ||
-          py_[a] > source_.height - 1 - margin)
+      if (!valid_[a] || !valid_[h] || !valid_[v]) continue;
+      scale_x = std::max(scale_x, std::hypot(px_[h] - px_[a], px_[v] - px_[a]) / kStep);
+      scale_y = std::max(scale_y, std::hypot(py_[h] - py_[a], py_[v] - py_[a]) / kStep);
+      const float margin = 2 + kStep * 0.5F * std::max(scale_x, scale_y);
+      const auto right = static_cast<float>(source_.width - 1), bottom = static_cast<float>(source_.height - 1);
+      if (px_[a] < margin || py_[a] < margin || px_[a] > right - margin || py_[a] > bottom - margin)
         cell.edge = true;
     }
-  cell.scale_x = scale_x;
-  cell.scale_y = scale_y;
+  cell.shrink_x = std::log2(scale_x);
+  cell.shrink_y = std::log2(scale_y);
 }
 
 void WarpGrid::fillCells() {
@@ -118,49 +131,69 @@ void WarpGrid::fillCells() {
   });
 }
 
-void WarpGrid::positions(double y, double x_first, double x_step, int count, float* xs, float* ys) const {
-  const int r = rowOf(y);
-  const auto wy = cubicWeights(y / kStep - (r - 1));
+void WarpGrid::walkRow(int y, const PlaneShape& output, const PlaneShape& source, float margin, float* xs, float* ys,
+                       RowScratch& scratch, const std::function<void(const Cell&, int, int)>& visit) const {
+  const double luma_y = output.raster.offset_y + y * output.raster.step_y;
+  const int r = rowOf(luma_y);
+  blendRows(luma_y, r, scratch);
+  const auto sx = static_cast<float>(1 / source.raster.step_x), sy = static_cast<float>(1 / source.raster.step_y);
+  const auto ox = static_cast<float>(source.raster.offset_x), oy = static_cast<float>(source.raster.offset_y);
+  detail::CubicRun cx, cy;
+  cx.low = cy.low = -margin;
+  cx.high = static_cast<float>(source.width) + margin;
+  cy.high = static_cast<float>(source.height) + margin;
   int i = 0;
-  while (i < count) {
-    const double x = x_first + i * x_step;
-    const int c = columnOf(x);
-    const double cell_end = c >= columns_ - 3 ? 1e18 : static_cast<double>(c) * kStep;
-    int end = i + 1;
-    while (end < count && x_first + end * x_step < cell_end) ++end;
+  while (i < output.width) {
+    const double luma_x = output.raster.offset_x + i * output.raster.step_x;
+    const int c = columnOf(luma_x);
+    const int end = std::min(output.width, c >= columns_ - 3 ? output.width : firstSampleBehind(c, output.raster));
     const Cell& cell = cells_[static_cast<size_t>(r * columns_ + c)];
-    if (cell.blank) {
-      std::fill(xs + i, xs + end, kNowhere);
-      std::fill(ys + i, ys + end, kNowhere);
-    } else if (cell.exact) {
-      for (int n = i; n < end; ++n) {
-        const auto p = map_({x_first + n * x_step, y});
-        xs[n] = p ? static_cast<float>(p->x) : kNowhere;
-        ys[n] = p ? static_cast<float>(p->y) : kNowhere;
-      }
-    } else {
-      std::array<double, 4> gx{}, gy{};
-      for (size_t k = 0; k < 4; ++k)
-        for (size_t j = 0; j < 4; ++j) {
-          const size_t at = (static_cast<size_t>(r) + j - 1) * static_cast<size_t>(columns_) +
-                            static_cast<size_t>(c) + k - 1;
-          gx[k] += wy[j] * px_[at];
-          gy[k] += wy[j] * py_[at];
-        }
-      // The Lagrange cubic in powers of t.
-      const auto powers = [](const std::array<double, 4>& g) {
-        return std::array<double, 4>{g[1], -g[0] / 3 - g[1] / 2 + g[2] - g[3] / 6, (g[0] + g[2]) / 2 - g[1],
-                                     (g[3] - g[0]) / 6 + (g[1] - g[2]) / 2};
-      };
-      const auto ax = powers(gx), ay = powers(gy);
-      for (int n = i; n < end; ++n) {
-        const double t = (x_first + n * x_step) / kStep - (c - 1);
-        xs[n] = static_cast<float>(ax[0] + t * (ax[1] + t * (ax[2] + t * ax[3])));
-        ys[n] = static_cast<float>(ay[0] + t * (ay[1] + t * (ay[2] + t * ay[3])));
-      }
+    if (cell.exact) {
+      exactRun(luma_y, i, end, output.raster, source.raster, xs, ys);
+    } else if (!cell.blank) {
+      cx = powersOf(&scratch.gx[static_cast<size_t>(c - 1)], sx, ox, cx);
+      cy = powersOf(&scratch.gy[static_cast<size_t>(c - 1)], sy, oy, cy);
+      const auto t = static_cast<float>(luma_x / kStep - (c - 1));
+      detail::cubicPositions(cx, cy, t, static_cast<float>(output.raster.step_x / kStep), end - i, xs + i, ys + i);
     }
+    visit(cell, i, end - i);
     i = end;
   }
+}
+
+int WarpGrid::firstSampleBehind(int column, const Raster& raster) {
+  return static_cast<int>(std::ceil((column * kStep - raster.offset_x) / raster.step_x - 1e-9));
+}
+
+void WarpGrid::blendRows(double y, int r, RowScratch& scratch) const {
+  const auto wy = cubicWeights(y / kStep - (r - 1));
+  const auto n = static_cast<size_t>(columns_);
+  scratch.gx.resize(n);
+  scratch.gy.resize(n);
+  std::array<float, 4> w{};
+  for (size_t j = 0; j < 4; ++j) w[j] = static_cast<float>(wy[j]);
+  const size_t first = static_cast<size_t>(r - 1) * n;
+  const float *x = px_.data() + first, *v = py_.data() + first;
+  for (size_t c = 0; c < n; ++c) {
+    scratch.gx[c] = w[0] * x[c] + w[1] * x[c + n] + w[2] * x[c + 2 * n] + w[3] * x[c + 3 * n];
+    scratch.gy[c] = w[0] * v[c] + w[1] * v[c + n] + w[2] * v[c + 2 * n] + w[3] * v[c + 3 * n];
+  }
+}
+
+void WarpGrid::exactRun(double luma_y, int first, int last, const Raster& out, const Raster& in, float* xs,
+                        float* ys) const {
+  for (int n = first; n < last; ++n) {
+    const auto p = map_({out.offset_x + n * out.step_x, luma_y});
+    xs[n] = p ? static_cast<float>((p->x - in.offset_x) / in.step_x) : kNowhere;
+    ys[n] = p ? static_cast<float>((p->y - in.offset_y) / in.step_y) : kNowhere;
+  }
+}
+
+std::optional<Point> WarpGrid::at(Point output) const {
+  const Cell& here = cell(output.x, output.y);
+  if (here.blank) return std::nullopt;
+  if (here.exact) return map_(output);
+  return interpolate(output.x, output.y);
 }
 
 }  // namespace glenhaze

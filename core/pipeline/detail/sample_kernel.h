@@ -28,7 +28,20 @@ struct PaddedSource {
 void sampleRun(const PaddedSource& source, const KernelTable& kx, const KernelTable& ky, const float* xs,
                const float* ys, int count, float* out);
 
-/// The same in plain C++: the reference for tests.
+/// A cubic in t and the range its value is held to.
+struct CubicRun {
+  float a[4] = {};  ///< a[0] + a[1] t + a[2] t² + a[3] t³
+  float low = 0, high = 0;
+};
+
+/// xs[i], ys[i] of t + i·step. Writes whole vectors: up to 7 values behind `count`.
+void cubicPositions(const CubicRun& x, const CubicRun& y, float t, float step, int count, float* xs, float* ys);
+
+/// to[i] = values[i]·gain, rounded and held to 0..max.
+void storeSamples(const float* values, float gain, float max, int count, uint8_t* to);
+void storeSamples(const float* values, float gain, float max, int count, uint16_t* to);
+
+/// The same as sampleRun in plain C++: the reference for tests.
 void sampleRunReference(const PaddedSource& source, const KernelTable& kx, const KernelTable& ky, const float* xs,
                         const float* ys, int count, float* out);
 
