@@ -4,6 +4,9 @@
 #include "console/console.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/lens/measure.h"
+#include "core/media/reader.h"
+#include "core/profile/from_findings.h"
 #include "core/profile/profile.h"
 
 namespace glenhaze::console {
@@ -50,6 +53,160 @@ Answer lensSet(const SetRequest& r) {
   answer.json = {{"written", r.out}, {"notes", checkProfile(profile)}};
   answer.text = "Written: " + r.out + "\n";
   for (const auto& note : checkProfile(profile)) answer.text += "  " + note + "\n";
+  return answer;
+}
+
+struct MeasureRequest {
+  std::string corners = "9x6", model = "auto", camera, view, medium = "air", out, marks;
+  double square_mm = 25;
+  double focal = 0;
+  bool automatic = false;
+  std::vector<std::string> shots;
+};
+
+std::optional<LensModel> chosenModel(const std::string& name) { return name == "auto" ? std::nullopt : lensModelFromName(name); }
+
+std::vector<ClipInfo> probeAll(const std::vector<std::string>& names) {
+  std::vector<ClipInfo> shots;
+  for (const auto& path : toPaths(names)) shots.push_back(probe(path));
+  return shots;
+}
+
+void writeProfile(const MeasureRequest& r, LensPart part, const std::vector<ClipInfo>& shots) {
+  Profile profile;
+  profile.camera.name = r.camera;
+  profile.camera.view = r.view;
+  profile.camera.medium = r.medium;
+  profile.camera.width = part.lens.width;
+  profile.camera.height = part.lens.height;
+  for (const ClipInfo& shot : shots)
+    if (shot.kind == ClipKind::Film && !shot.variable_rate) profile.camera.fps = shot.fps;
+  profile.lens = std::move(part);
+  saveProfile(profile, r.out);
+}
+
+json stddevOf(const Lens& lens, const std::vector<double>& values) {
+  json out = json::object();
+  std::vector<std::string> names = {"fx", "fy", "cx", "cy"};
+  for (const auto& name : coefficientNames(lens.model)) names.push_back(name);
+  for (size_t i = 0; i < std::min(names.size(), values.size()); ++i) out[names[i]] = values[i];
+  return out;
+}
+
+json lensJson(const Lens& lens) {
+  return {{"model", lensModelName(lens.model)},
+          {"width", lens.width},
+          {"height", lens.height},
+          {"focal_px", {lens.fx, lens.fy}},
+          {"centre_px", {lens.cx, lens.cy}},
+          {"coefficients", std::vector<double>(lens.k.begin(), lens.k.begin() + numCoefficients(lens.model))}};
+}
+
+std::string warningsText(const std::vector<std::string>& warnings) {
+  std::string text;
+  for (const auto& w : warnings) text += "  " + w + "\n";
+  return text;
+}
+
+Answer lensChart(const MeasureRequest& r) {
+  ChartSpec spec;
+  char x = 0;
+  std::istringstream in(r.corners);
+  if (!(in >> spec.columns >> x >> spec.rows) || x != 'x')
+    throw Error(ErrorKind::BadRequest, "The number of corners is not usable", r.corners, "", "Write it as 9x6");
+  spec.square_mm = r.square_mm;
+  spec.validate();
+  const auto shots = probeAll(r.shots);
+  ChartFinding finding;
+  {
+    ProgressLine line("Looking for the chart");
+    ChartSearch search = searchChart(shots, spec, 48, line.progress());
+    finding = solveChart(std::move(search.views), search.width, search.height, spec, chosenModel(r.model));
+  }
+  writeProfile(r, lensPartFrom(finding), shots);
+  Answer answer;
+  answer.json = lensJson(finding.lens);
+  answer.json["rms_px"] = finding.rms_px;
+  answer.json["stddev"] = stddevOf(finding.lens, finding.stddev);
+  answer.json["views_used"] = finding.views_used;
+  answer.json["views_left_out"] = json::array();
+  for (const ChartView& v : finding.views)
+    if (!v.left_out.empty()) answer.json["views_left_out"].push_back({{"path", v.source}, {"frame", v.frame}, {"why", v.left_out}});
+  answer.json["coverage"] = finding.coverage;
+  answer.json["model_reason"] = finding.model_reason;
+  answer.json["warnings"] = finding.warnings;
+  answer.text = lensModelName(finding.lens.model) + ", " + number(finding.rms_px, 3) + " px RMS over " +
+                std::to_string(finding.views_used) + " views, " + number(finding.coverage * 100, 0) + " % of the picture\n  " +
+                finding.model_reason + "\n" + warningsText(finding.warnings) + "Written: " + r.out + "\n";
+  return answer;
+}
+
+// {"width","height","edges":[[[x,y],…],…]}
+std::vector<StraightEdge> readMarks(const std::string& file, int& width, int& height) {
+  try {
+    const json in = json::parse(readFile(file));
+    width = in.at("width").get<int>();
+    height = in.at("height").get<int>();
+    std::vector<StraightEdge> edges;
+    for (const json& marks : in.at("edges")) {
+      StraightEdge edge;
+      for (const json& p : marks) edge.points.push_back({p.at(0).get<double>(), p.at(1).get<double>()});
+      edges.push_back(std::move(edge));
+    }
+    return edges;
+  } catch (const json::exception& e) {
+    throw Error(ErrorKind::Unreadable, "The marks cannot be read", file, e.what(), "Write {\"width\", \"height\", \"edges\": [[[x, y], …], …]}");
+  }
+}
+
+void snapMarks(std::vector<StraightEdge>& edges, const ClipInfo& shot) {
+  const Frame frame = readFrame(shot, 0);
+  for (StraightEdge& edge : edges) {
+    const SnappedEdge snapped = snapEdge(frame, edge.points);
+    if (snapped.found && snapped.points.size() >= 3) edge.points = snapped.points;
+    edge.source = shot.path.string();
+    edge.frame = 0;
+  }
+}
+
+Answer lensEdges(const MeasureRequest& r) {
+  if (r.marks.empty() == !r.automatic)
+    throw Error(ErrorKind::BadRequest, "Give either --marks or --auto", "", "", "");
+  const auto shots = probeAll(r.shots);
+  int width = 0, height = 0;
+  std::vector<StraightEdge> edges;
+  if (r.automatic) {
+    ProgressLine line("Looking for edges");
+    EdgeSearch search = searchEdges(shots, 6, line.progress());
+    edges = std::move(search.edges);
+    width = search.width;
+    height = search.height;
+  } else {
+    edges = readMarks(r.marks, width, height);
+    if (!shots.empty()) {
+      if (shots[0].width != width || shots[0].height != height)
+        throw Error(ErrorKind::Evidence, "The marks are for another picture size", r.marks, "", "Mark this picture");
+      snapMarks(edges, shots[0]);
+    }
+  }
+  EdgeOptions options;
+  options.model = chosenModel(r.model);
+  if (r.focal > 0) options.focal_px = r.focal;
+  const EdgeFinding finding = solveEdges(edges, width, height, options);
+  writeProfile(r, lensPartFrom(finding, edges), shots);
+  Answer answer;
+  answer.json = lensJson(finding.lens);
+  answer.json["straightness_before_px"] = {{"rms", finding.before.rms}, {"worst", finding.before.worst}};
+  answer.json["straightness_after_px"] = {{"rms", finding.after.rms}, {"worst", finding.after.worst}};
+  answer.json["edges"] = json::array();
+  for (const EdgeResult& e : finding.edges)
+    answer.json["edges"].push_back({{"rms", e.rms_px}, {"left_out", e.left_out}, {"why", e.why}});
+  answer.json["stddev"] = stddevOf(finding.lens, finding.stddev);
+  answer.json["coverage"] = finding.coverage;
+  answer.json["warnings"] = finding.warnings;
+  answer.text = lensModelName(finding.lens.model) + ", straight to " + number(finding.after.rms, 2) + " px RMS over " +
+                std::to_string(finding.edges_used) + " edges (was " + number(finding.before.rms, 1) + " px)\n  " +
+                finding.model_reason + "\n" + warningsText(finding.warnings) + "Written: " + r.out + "\n";
   return answer;
 }
 
@@ -119,11 +276,61 @@ void addMap(CLI::App& lens, Session& session) {
   verb->callback([=, &session] { session.verb = [=] { return lensMap(*file, *direction, *points); }; });
 }
 
+void addMeasured(CLI::App& lens, Session& session, bool chart) {
+  auto* verb = chart ? lens.add_subcommand("chart", "Measure from a filmed chessboard")
+                     : lens.add_subcommand("edges", "Measure from edges that are straight in the world");
+  auto r = std::make_shared<MeasureRequest>();
+  if (chart) {
+    verb->add_option("--corners", r->corners, "Inner corners, as 9x6")->required();
+    verb->add_option("--square-mm", r->square_mm, "Side of a square, mm");
+  } else {
+    verb->add_option("--marks", r->marks, "JSON file with marks along edges");
+    verb->add_flag("--auto", r->automatic, "Find the edges");
+    verb->add_option("--focal-px", r->focal, "Focal length in px, where it is known");
+  }
+  verb->add_option("--model", r->model, "Lens model")->check(CLI::IsMember({"auto", "brown-conrady", "kannala-brandt", "division"}));
+  verb->add_option("--camera", r->camera, "Camera name")->required();
+  verb->add_option("--view", r->view, "Field-of-view setting");
+  verb->add_option("--medium", r->medium, "Medium")->check(kMedia);
+  verb->add_option("--out", r->out, "Profile to write")->required();
+  auto* shots = verb->add_option("SHOT", r->shots, "Images or clips");
+  if (chart) shots->required();
+  verb->callback([r, chart, &session] { session.verb = [r, chart] { return chart ? lensChart(*r) : lensEdges(*r); }; });
+}
+
+Answer writeChart(const std::string& corners, double square_mm, const std::string& out) {
+  ChartSpec spec;
+  char x = 0;
+  std::istringstream in(corners);
+  if (!(in >> spec.columns >> x >> spec.rows) || x != 'x')
+    throw Error(ErrorKind::BadRequest, "The number of corners is not usable", corners, "", "Write it as 9x6");
+  spec.square_mm = square_mm;
+  writeFileAtomically(out, chartPdf(spec));
+  Answer answer;
+  answer.json = {{"written", out}};
+  answer.text = "Written: " + out + "\n";
+  return answer;
+}
+
+void addPaper(CLI::App& lens, Session& session) {
+  auto* verb = lens.add_subcommand("paper", "Write the chart as a PDF to print");
+  auto corners = std::make_shared<std::string>("9x6");
+  auto square = std::make_shared<double>(25);
+  auto out = std::make_shared<std::string>();
+  verb->add_option("--corners", *corners, "Inner corners, as 9x6");
+  verb->add_option("--square-mm", *square, "Side of a square, mm");
+  verb->add_option("--out", *out, "PDF to write")->required();
+  verb->callback([=, &session] { session.verb = [=] { return writeChart(*corners, *square, *out); }; });
+}
+
 }  // namespace
 
 void addLens(CLI::App& app, Session& session) {
   auto* lens = app.add_subcommand("lens", "Measure or set the lens of a camera and mode");
   lens->require_subcommand(1);
+  addMeasured(*lens, session, true);
+  addMeasured(*lens, session, false);
+  addPaper(*lens, session);
   addSet(*lens, session);
   addMap(*lens, session);
 }

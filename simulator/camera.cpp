@@ -131,6 +131,19 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
   for (const Quad& q : scene_.quads)
     spheres.push_back({q.corner + q.u * (q.size_u / 2) + q.v * (q.size_v / 2) + q.velocity * static_cast<float>(t0),
                        0.5F * std::hypot(q.size_u, q.size_v) + length(q.velocity) * 0.1F + 0.05F});
+  // Everything read at one time shares one pose: a row, or a column when the sensor scans sideways.
+  struct Line {
+    double time;
+    V3 position;
+    Rotation rotation;
+  };
+  const bool sideways = setup_.direction == ScanDirection::Left || setup_.direction == ScanDirection::Right;
+  std::vector<Line> lines;
+  for (int i = 0; i < (sideways ? w : h); ++i) {
+    const double time = t0 + setup_.readout_s * rowShare(setup_.direction, i, i, w, h);
+    const Pose at = motion_(time);
+    lines.push_back({time, at.position, rotationFrom(at.rx, at.ry, at.rz)});
+  }
   const int tiles_x = (w + kTile - 1) / kTile, tiles_y = (h + kTile - 1) / kTile;
   parallelBlocks(tiles_x * tiles_y, 4, [&](int first, int last) {
     std::vector<int> candidates;
@@ -157,13 +170,11 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
       }
       for (int y = y0; y < y1; ++y)
         for (int x = x0; x < x1; ++x) {
-          const double time = t0 + setup_.readout_s * rowShare(setup_.direction, x, y, w, h);
-          const Pose at = setup_.readout_s > 0 ? motion_(time) : pose;
-          const Rotation r = rotationFrom(at.rx, at.ry, at.rz);
+          const auto& [time, position, r] = lines[static_cast<size_t>(sideways ? x : y)];
           V3 sum;
           for (size_t s = 0; s < per_pixel; ++s) {
             const V3 ray = rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel + s];
-            if (dot(ray, ray) > 0) sum = sum + castRay(scene_, at.position, r * ray, time, spread, &candidates);
+            if (dot(ray, ray) > 0) sum = sum + castRay(scene_, position, r * ray, time, spread, &candidates);
           }
           linear[static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)] = sum * (1.0F / static_cast<float>(per_pixel));
         }

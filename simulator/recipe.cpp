@@ -99,6 +99,7 @@ ClipRecipe clipFrom(const json& in, unsigned number) {
   r.shake = {shake.value("pitch", 0.0) * kDegree, shake.value("yaw", 0.0) * kDegree, shake.value("roll", 0.0) * kDegree,
              shake.value("low_hz", 0.5), shake.value("high_hz", 6.0), number * 13 + 5};
   r.bob = in.value("bob", 0.0) * kDegree;
+  for (const json& pose : in.value("held", json::array())) r.held.push_back(poseFrom(pose, {}));
   return r;
 }
 
@@ -117,7 +118,11 @@ std::vector<ClipRecipe> readRecipe(const std::filesystem::path& path) {
 
 SimCamera cameraOf(const ClipRecipe& r) {
   const double length = static_cast<double>(r.film.frames) / r.film.fps.value();
-  const auto motion = [from = r.from, to = r.to, shake = r.shake, bob = r.bob, length](double t) {
+  const auto motion = [from = r.from, to = r.to, shake = r.shake, bob = r.bob, held = r.held, length](double t) {
+    if (!held.empty()) {
+      const double at = std::clamp(t / length, 0.0, 0.9999) * static_cast<double>(held.size());
+      return held[static_cast<size_t>(at)];
+    }
     const double s = std::clamp(t / std::max(length, 1e-9), 0.0, 1.0);
     // Eased at both ends, as a practised hand moves a camera.
     const double e = s * s * (3 - 2 * s);

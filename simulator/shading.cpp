@@ -12,9 +12,9 @@ struct Footprint {
 // Courses of bricks in running bond; sizes in metres. Returns the colour, anti-aliased over f.
 V3 courses(float u, float v, Footprint f, float brick_w, float brick_h, float joint, V3 base, V3 mortar, float vary,
            unsigned seed) {
-  const float row = std::floor(v / brick_h);
+  const float row = static_cast<float>(wholeBelow(v / brick_h));
   const float shifted = u + (static_cast<int>(row) % 2 != 0 ? brick_w * 0.5F : 0.0F);
-  const float column = std::floor(shifted / brick_w);
+  const float column = static_cast<float>(wholeBelow(shifted / brick_w));
   const float in_u = shifted - column * brick_w, in_v = v - row * brick_h;
   const float inside = between(in_u, joint / 2, brick_w - joint / 2, f.u) * between(in_v, joint / 2, brick_h - joint / 2, f.v);
   // When bricks get smaller than the footprint their own colours average out.
@@ -127,7 +127,7 @@ V3 albedo(const Scene& scene, const Quad& q, float u, float v, Footprint f, doub
 
 V3 sky(const Scene& scene, V3 d, float spread) {
   const float up = -d.y;
-  V3 colour = mix({0.72F, 0.78F, 0.84F}, {0.22F, 0.38F, 0.66F}, std::clamp(std::pow(std::max(up, 0.0F), 0.55F) * 1.25F, 0.0F, 1.0F));
+  V3 colour = mix({0.72F, 0.78F, 0.84F}, {0.22F, 0.38F, 0.66F}, std::clamp(std::sqrt(std::max(up, 0.0F)) * 1.2F, 0.0F, 1.0F));
   if (up > 0.01F) {
     const float s = 1 / (up + 0.12F);
     const float cloud = fractal(d.x * s * 1.1F + 3, d.z * s * 1.1F, 77, 5, spread * s * 3);
@@ -150,12 +150,14 @@ V3 waterColour(const Scene& scene, V3 at, V3 d, double time_s, float spread, flo
   const float slope_z = 0.09F * fractal(at.x * 1.2F, at.z * 0.9F - t * 0.6F, 57, 4, f * 2);
   const V3 normal = unit({slope_x, -1, slope_z});
   const float facing = std::max(0.0F, -dot(normal, d));
-  const float fresnel = 0.03F + 0.97F * std::pow(1 - facing, 5.0F);
+  const float grazing = 1 - facing, grazing2 = grazing * grazing;
+  const float fresnel = 0.03F + 0.97F * grazing2 * grazing2 * grazing;
   V3 mirrored = d - normal * (2 * dot(normal, d));
   mirrored.y = -std::abs(mirrored.y);
   const V3 deep = mix({0.045F, 0.085F, 0.085F}, {0.005F, 0.008F, 0.014F}, scene.dusk);
   V3 colour = mix(deep, sky(scene, unit(mirrored), spread + 0.02F), fresnel);
-  const float glint = std::pow(std::max(0.0F, dot(unit(mirrored), scene.sun)), 180.0F);
+  const float towards = dot(unit(mirrored), scene.sun);
+  const float glint = towards > 0.94F ? std::pow(towards, 180.0F) : 0.0F;
   return colour + scene.sunlight * (glint * 3 * (1 - scene.dusk));
 }
 

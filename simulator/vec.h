@@ -53,13 +53,18 @@ inline float hash01(int x, int y, unsigned seed) {
   return static_cast<float>(h >> 8) * (1.0F / 16777216.0F);
 }
 
+/// floor() without a library call, for |x| below two thousand million.
+inline int wholeBelow(float x) {
+  const int i = static_cast<int>(x);
+  return i - (static_cast<float>(i) > x ? 1 : 0);
+}
+
 /// Smooth lattice noise, −1..1; fades to its mean where `footprint` passes half a lattice step.
 inline float noise2(float x, float y, unsigned seed, float footprint = 0) {
   const float fade = std::clamp(1.6F - 2.2F * footprint, 0.0F, 1.0F);
   if (fade <= 0) return 0;
-  const float fx = std::floor(x), fy = std::floor(y);
-  const int ix = static_cast<int>(fx), iy = static_cast<int>(fy);
-  const float tx = x - fx, ty = y - fy;
+  const int ix = wholeBelow(x), iy = wholeBelow(y);
+  const float tx = x - static_cast<float>(ix), ty = y - static_cast<float>(iy);
   const float sx = tx * tx * (3 - 2 * tx), sy = ty * ty * (3 - 2 * ty);
   const float a = hash01(ix, iy, seed), b = hash01(ix + 1, iy, seed);
   const float c = hash01(ix, iy + 1, seed), d = hash01(ix + 1, iy + 1, seed);

@@ -1,0 +1,79 @@
+#pragma once
+// Measuring a lens from edges that are straight in the world ("plumb line": F. Devernay, O. Faugeras,
+// "Straight lines have to be straight", Machine Vision and Applications, 2001).
+
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "core/base/progress.h"
+#include "core/frame/frame.h"
+#include "core/lens/model.h"
+
+namespace glenhaze {
+
+/// One edge in one frame.
+struct StraightEdge {
+  std::vector<Point> points;  ///< along the edge, source px, in order; at least 3
+  std::string name;           ///< what the user calls it, may be empty
+  std::string source;         ///< path of the reference shot
+  int64_t frame = -1;
+  bool in_use = true;         ///< false: left out by the user
+};
+
+/// Follows the picture's edge along rough marks (at least 2, in order) and returns points about 4 px
+/// apart on it, to a fraction of a pixel. Where no edge is found the marks themselves are returned, and
+/// `found` is false.
+struct SnappedEdge {
+  std::vector<Point> points;
+  bool found = false;
+};
+SnappedEdge snapEdge(const Frame& frame, std::span<const Point> marks);
+
+/// Smooth edges of the picture that may be straight in the world, longest first, at most `most`, each
+/// at least `shortest` (share of the picture's width) long.
+std::vector<std::vector<Point>> detectEdges(const Frame& frame, int most = 80, double shortest = 0.09);
+
+struct EdgeResult {
+  double rms_before_px = 0;  ///< distance from straight in the picture as filmed
+  double rms_px = 0;         ///< what is left, in px of the picture as filmed
+  double worst_px = 0;
+  double length_px = 0;
+  double bow_px = 0;         ///< largest distance from the chord before
+  bool left_out = false;
+  std::string why;           ///< of leaving it out
+};
+
+struct Straightness {
+  double rms = 0;
+  double worst = 0;
+};
+
+struct EdgeFinding {
+  Lens lens;
+  Straightness before, after;     ///< over the edges used, px
+  std::vector<EdgeResult> edges;  ///< in the order given
+  std::vector<double> stddev;     ///< of fx fy cx cy and the coefficients; 0 for values held fixed
+  int edges_used = 0;
+  double coverage = 0;
+  std::vector<bool> covered;
+  std::string model_reason;
+  std::vector<std::string> warnings;
+};
+
+struct EdgeOptions {
+  std::optional<LensModel> model;    ///< empty: what the evidence supports
+  std::optional<double> focal_px;    ///< known focal length; empty: assumed (its value and the bend trade
+                                     ///< off against each other in Brown–Conrady and division)
+};
+
+/// All edges of all frames together, robustly; edges that are not straight in the world are left out.
+/// Throws Error(Evidence) when no edges are long or bowed enough to tell.
+EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int height, const EdgeOptions& options = {},
+                       const Progress& progress = {});
+
+/// How straight edges are after correction by a given lens, in px of the picture as filmed.
+EdgeResult measureStraightness(std::span<const Point> points, const LensMap& map);
+
+}  // namespace glenhaze
