@@ -95,8 +95,7 @@ ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo
     missing.reason = "The assigned profile " + clip.assigned_profile + " is not there any more.";
     return missing;
   }
-  const auto answer = shoot.answers.find(answerKey(info));
-  return matchProfile(info, answer != shoot.answers.end() ? answer->second : CameraAnswer{}, profiles);
+  return matchProfile(info, answerOf(shoot, clip, info), profiles);
 }
 
 Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo&, const ProfileMatch& match) {

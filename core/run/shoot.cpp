@@ -46,12 +46,22 @@ CameraAnswer answerFromJson(const json& in) {
           {c.value("stabilization", ""), c.value("sharpening", ""), c.value("denoising", ""), c.value("tone", "")}};
 }
 
-json clipToJson(const ShootClip& clip, const fs::path& folder) {
-  // Relative names keep a shoot usable after the whole folder has been moved.
-  const fs::path relative = clip.path.lexically_relative(folder);
+// Relative names keep a shoot usable after the whole folder has been moved.
+std::string nameFrom(const fs::path& path, const fs::path& folder) {
+  const fs::path relative = path.empty() ? fs::path() : path.lexically_relative(folder);
   const bool below = !relative.empty() && *relative.begin() != "..";
-  json out = {{"path", (below ? relative : clip.path).string()}};
+  return (below ? relative : path).string();
+}
+
+fs::path pathFrom(const std::string& name, const fs::path& folder) {
+  const fs::path path = name;
+  return path.empty() || path.is_absolute() ? path : (folder / path).lexically_normal();
+}
+
+json clipToJson(const ShootClip& clip, const fs::path& folder) {
+  json out = {{"path", nameFrom(clip.path, folder)}};
   if (!clip.assigned_profile.empty()) out["profile"] = clip.assigned_profile;
+  if (clip.answer) out["answer"] = answerToJson(*clip.answer);
   if (!clip.lens_on) out["lens_on"] = false;
   if (clip.fill) out["fill"] = *clip.fill;
   if (clip.lens_amount) out["lens_amount"] = *clip.lens_amount;
@@ -63,9 +73,9 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
 
 ShootClip clipFromJson(const json& in, const fs::path& folder) {
   ShootClip clip;
-  const fs::path path = in.at("path").get<std::string>();
-  clip.path = path.is_absolute() ? path : (folder / path).lexically_normal();
+  clip.path = pathFrom(in.at("path").get<std::string>(), folder);
   clip.assigned_profile = in.value("profile", "");
+  if (in.contains("answer")) clip.answer = answerFromJson(in["answer"]);
   clip.lens_on = in.value("lens_on", true);
   if (in.contains("fill")) clip.fill = in["fill"].get<double>();
   if (in.contains("lens_amount")) clip.lens_amount = in["lens_amount"].get<double>();
@@ -77,9 +87,7 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
 }
 
 void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
-  const fs::path relative = o.folder.empty() ? fs::path() : o.folder.lexically_relative(folder);
-  const bool below = !relative.empty() && *relative.begin() != "..";
-  out["folder"] = (below ? relative : o.folder).string();
+  out["folder"] = nameFrom(o.folder, folder);
   out["codec"] = codecName(o.encode.codec);
   out["quality"] = kQualities[static_cast<size_t>(o.encode.quality)];
   out["sound"] = kSounds[static_cast<size_t>(o.encode.sound)];
@@ -93,8 +101,7 @@ void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
 
 OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   OutputSettings o;
-  const fs::path path = in.value("folder", "");
-  o.folder = path.empty() || path.is_absolute() ? path : (folder / path).lexically_normal();
+  o.folder = pathFrom(in.value("folder", ""), folder);
   const auto codec = codecFromName(in.value("codec", "h264"));
   if (!codec) throw std::invalid_argument("output.codec is not known: " + in.value("codec", ""));
   o.encode.codec = *codec;
@@ -127,6 +134,12 @@ std::vector<fs::path> Shoot::profileFolders() const {
   return folders;
 }
 
+CameraAnswer answerOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info) {
+  if (clip.answer) return *clip.answer;
+  const auto known = shoot.answers.find(answerKey(info));
+  return known != shoot.answers.end() ? known->second : CameraAnswer{};
+}
+
 std::string shootToJson(const Shoot& shoot, const fs::path& beside) {
   json out = json::object();
   if (!shoot.kept_json.empty()) {
@@ -139,6 +152,8 @@ std::string shootToJson(const Shoot& shoot, const fs::path& beside) {
   out["name"] = shoot.name;
   out["clips"] = json::array();
   for (const ShootClip& clip : shoot.clips) out["clips"].push_back(clipToJson(clip, folder));
+  out["references"] = json::array();
+  for (const fs::path& path : shoot.references) out["references"].push_back(nameFrom(path, folder));
   out["answers"] = json::object();
   for (const auto& [key, answer] : shoot.answers) out["answers"][key] = answerToJson(answer);
   outputToJson(shoot.output, folder, out["output"]);
@@ -160,6 +175,8 @@ Shoot parseShoot(const std::string& text, const fs::path& path) {
     shoot.path = fs::absolute(path);
     shoot.name = in.value("name", "");
     for (const json& clip : in.value("clips", json::array())) shoot.clips.push_back(clipFromJson(clip, folder));
+    for (const json& name : in.value("references", json::array()))
+      shoot.references.push_back(pathFrom(name.get<std::string>(), folder));
     const json answers = in.value("answers", json::object());
     for (const auto& [key, answer] : answers.items()) shoot.answers[key] = answerFromJson(answer);
     shoot.output = outputFromJson(in.value("output", json::object()), folder);

@@ -26,6 +26,7 @@ struct OutputSettings {
 struct ShootClip {
   std::filesystem::path path;     ///< absolute
   std::string assigned_profile;   ///< file name of a profile given by hand, "" for matching
+  std::optional<CameraAnswer> answer;  ///< what the user said of this clip alone; wins over the shoot's
   bool lens_on = true;            ///< the clip's own switch
   std::optional<double> fill;     ///< overrides the shoot's
   std::optional<double> lens_amount;
@@ -38,6 +39,7 @@ struct Shoot {
   std::string name;
   std::filesystem::path path;  ///< empty until saved
   std::vector<ShootClip> clips;
+  std::vector<std::filesystem::path> references;  ///< reference shots, absolute
   std::map<std::string, CameraAnswer> answers;  ///< by answerKey
   OutputSettings output;
   std::string kept_json;
@@ -49,6 +51,9 @@ struct Shoot {
   /// Folders to look for profiles in, nearest first.
   std::vector<std::filesystem::path> profileFolders() const;
 };
+
+/// What the user has said about a clip's camera and mode: its own answer, else that of its kind.
+CameraAnswer answerOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info);
 
 constexpr const char* kShootEnding = ".glenhaze-shoot.json";
 

@@ -1,0 +1,658 @@
+#include "desktop/bench/bench_place.h"
+
+#include <QButtonGroup>
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QSlider>
+#include <QSpinBox>
+#include <QSplitter>
+#include <QTableView>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/lens/coverage.h"
+#include "desktop/bench/bend_plot.h"
+#include "desktop/widgets/look.h"
+
+namespace glenhaze::desktop {
+
+namespace {
+
+constexpr double kExaggeration = 8;
+constexpr double kResidualScale = 30;
+
+// The chart on the whole screen, for filming a display instead of paper. Any key or click closes it.
+class ChartWindow : public QWidget {
+ public:
+  explicit ChartWindow(const ChartSpec& spec) : QWidget(nullptr, Qt::Window), spec_(spec) {
+    setAttribute(Qt::WA_DeleteOnClose);
+    setWindowTitle(tr("Chart"));
+  }
+
+ protected:
+  void paintEvent(QPaintEvent*) override {
+    QPainter p(this);
+    p.fillRect(rect(), Qt::white);
+    const int columns = spec_.columns + 1, rows = spec_.rows + 1;
+    // Whole device pixels per square, so that every corner is sharp.
+    const int cell = std::min(width() / (columns + 1), height() / (rows + 1));
+    const int x0 = (width() - cell * columns) / 2, y0 = (height() - cell * rows) / 2;
+    for (int r = 0; r < rows; ++r)
+      for (int c = 0; c < columns; ++c)
+        if ((r + c) % 2 == 0) p.fillRect(x0 + c * cell, y0 + r * cell, cell, cell, Qt::black);
+  }
+  void keyPressEvent(QKeyEvent*) override { close(); }
+  void mousePressEvent(QMouseEvent*) override { close(); }
+
+ private:
+  ChartSpec spec_;
+};
+
+QPolygonF exaggerated(const std::vector<QPointF>& line, double times) {
+  QPolygonF out;
+  if (line.size() < 2) return out;
+  const QPointF a = line.front(), chord = line.back() - a;
+  const double l2 = QPointF::dotProduct(chord, chord);
+  for (const QPointF& p : line) {
+    const QPointF d = p - a;
+    const QPointF along = chord * (QPointF::dotProduct(d, chord) / std::max(1e-9, l2));
+    out << a + along + (d - along) * times;
+  }
+  return out;
+}
+
+}  // namespace
+
+BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), session_(session), evidence_(state_) {
+  auto* layout = new QVBoxLayout(this);
+  layout->setContentsMargins(16, 10, 16, 12);
+  layout->setSpacing(8);
+  layout->addWidget(buildHead());
+  auto* across = new QSplitter(Qt::Horizontal);
+  auto* left = new QSplitter(Qt::Vertical);
+  auto* top = new QWidget;
+  auto* top_layout = new QVBoxLayout(top);
+  top_layout->setContentsMargins(0, 0, 0, 0);
+  top_layout->setSpacing(6);
+  top_layout->addWidget(buildTools());
+  view_ = new PictureView;
+  view_->setOverlay([this](QPainter& p, const PictureView& v, int) { drawOver(p, v); });
+  top_layout->addWidget(view_, 1);
+  slider_ = new QSlider(Qt::Horizontal);
+  slider_->setAccessibleName(tr("Frame of the reference shot"));
+  connect(slider_, &QSlider::valueChanged, this, [this](int v) { askFrame(v); });
+  top_layout->addWidget(slider_);
+  left->addWidget(top);
+  table_ = new QTableView;
+  table_->setModel(&evidence_);
+  table_->setAccessibleName(tr("Evidence"));
+  table_->verticalHeader()->hide();
+  table_->verticalHeader()->setDefaultSectionSize(25);
+  table_->setShowGrid(false);
+  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+  table_->setSelectionMode(QAbstractItemView::SingleSelection);
+  table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+  table_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
+  connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& index) { if (index.isValid()) showEvidence(index.row()); });
+  left->addWidget(table_);
+  left->setStretchFactor(0, 3);
+  left->setStretchFactor(1, 1);
+  left->setSizes({470, 190});
+  across->addWidget(left);
+  across->addWidget(buildFindings());
+  across->setStretchFactor(0, 1);
+  across->setCollapsible(1, false);
+  layout->addWidget(across, 1);
+  view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
+    if (state_.way() != LensState::Way::Edges || straight_->isChecked() || frame_.source_frame.width == 0) return false;
+    drawing_ = {{at.x(), at.y()}, {at.x(), at.y()}};
+    return true;
+  };
+  view_->on_drag = [this](QPointF at) {
+    if (drawing_.size() < 2) return;
+    drawing_.back() = {at.x(), at.y()};
+    // A bent stroke is kept as marks along the way, so that strongly bowed edges can be followed.
+    if (drawing_.size() < 40 && length(drawing_.back() - drawing_[drawing_.size() - 2]) > frame_.source_frame.width / 12.0) drawing_.push_back({at.x(), at.y()});
+    view_->update();
+  };
+  view_->on_release = [this](QPointF) {
+    const std::vector<Point> marks = std::exchange(drawing_, {});
+    if (marks.size() >= 2 && length(marks.back() - marks.front()) > 12) state_.markEdge(frame_.source_frame, marks);
+    view_->update();
+  };
+  connect(&preview_, &Preview::ready, this, [this](const PreviewFrame& frame) {
+    frame_ = frame;
+    remakePicture();
+  });
+  connect(&preview_, &Preview::failed, this, [this](const QString& why) { hint_->setText(why); });
+  connect(&state_, &LensState::changed, this, &BenchPlace::refresh);
+  connect(&state_, &LensState::progressed, this, [this](double share) { progress_->setValue(static_cast<int>(share * 1000)); });
+  connect(&session_, &Session::currentClipChanged, this, [this] { if (isVisible()) reload(); });
+  connect(&session_, &Session::changed, this, [this] { if (isVisible()) reload(); });
+  refresh();
+}
+
+QWidget* BenchPlace::buildHead() {
+  auto* head = new QWidget;
+  auto* row = new QHBoxLayout(head);
+  row->setContentsMargins(0, 0, 0, 0);
+  camera_ = new QLabel;
+  camera_->setFont(textFont(15, true));
+  mode_ = new QLabel;
+  mode_->setStyleSheet(QStringLiteral("color:#B4B5B3"));
+  row->addWidget(camera_);
+  row->addSpacing(10);
+  row->addWidget(mode_);
+  row->addStretch();
+  shots_ = new QComboBox;
+  shots_->setMinimumWidth(240);
+  shots_->setAccessibleName(tr("Reference shot"));
+  shots_->setToolTip(tr("The reference shot to measure from: a chart, or footage with straight edges"));
+  connect(shots_, &QComboBox::activated, this, &BenchPlace::showShot);
+  row->addWidget(shots_);
+  auto* add = new QPushButton(tr("Add reference shot…"));
+  add->setToolTip(tr("Footage or stills of this camera and mode to measure from"));
+  connect(add, &QPushButton::clicked, this, &BenchPlace::addReference);
+  row->addWidget(add);
+  return head;
+}
+
+QWidget* BenchPlace::buildTools() {
+  auto* bar = new QWidget;
+  auto* row = new QHBoxLayout(bar);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->setSpacing(6);
+  ways_ = new QButtonGroup(this);
+  int id = 0;
+  for (const QString& text : {tr("From a chart"), tr("From edges"), tr("By hand")}) {
+    auto* button = new QPushButton(text);
+    button->setCheckable(true);
+    ways_->addButton(button, id++);
+    row->addWidget(button);
+  }
+  ways_->button(0)->setToolTip(tr("Measure from a filmed chessboard"));
+  ways_->button(1)->setToolTip(tr("Measure from edges that are straight in the world; drag along them to mark them"));
+  ways_->button(2)->setToolTip(tr("Type or nudge the values"));
+  connect(ways_, &QButtonGroup::idClicked, this, [this](int way) { setWay(static_cast<LensState::Way>(way)); });
+  row->addSpacing(8);
+  columns_ = new QSpinBox;
+  rows_ = new QSpinBox;
+  for (QSpinBox* spin : {columns_, rows_}) {
+    spin->setRange(3, 60);
+    spin->setToolTip(tr("Inner corners of the chart, where four squares meet"));
+    row->addWidget(spin);
+  }
+  columns_->setAccessibleName(tr("Corners across"));
+  rows_->setAccessibleName(tr("Corners down"));
+  columns_->setSuffix(tr(" across"));
+  rows_->setSuffix(tr(" down"));
+  columns_->setValue(9);
+  rows_->setValue(6);
+  connect(columns_, &QSpinBox::valueChanged, this, [this](int v) { state_.spec.columns = v; });
+  connect(rows_, &QSpinBox::valueChanged, this, [this](int v) { state_.spec.rows = v; });
+  measure_ = new QPushButton;
+  connect(measure_, &QPushButton::clicked, this, [this] {
+    if (state_.busy()) return state_.stop(), refresh();
+    if (state_.way() == LensState::Way::Chart) state_.findChart();
+    if (state_.way() == LensState::Way::Edges) state_.findEdges();
+  });
+  row->addWidget(measure_);
+  paper_ = new QPushButton(tr("Chart as PDF…"));
+  paper_->setToolTip(tr("Write the chart to print"));
+  connect(paper_, &QPushButton::clicked, this, &BenchPlace::writeChartPaper);
+  row->addWidget(paper_);
+  screen_ = new QPushButton(tr("Full screen"));
+  screen_->setToolTip(tr("Show the chart on this screen to film it; any key closes it"));
+  connect(screen_, &QPushButton::clicked, this, &BenchPlace::showChartFullScreen);
+  row->addWidget(screen_);
+  row->addStretch();
+  straight_ = new QPushButton(tr("Straight view"));
+  straight_->setCheckable(true);
+  straight_->setToolTip(tr("The picture as corrected with these values"));
+  connect(straight_, &QPushButton::toggled, this, &BenchPlace::remakePicture);
+  row->addWidget(straight_);
+  return bar;
+}
+
+QWidget* BenchPlace::buildFindings() {
+  auto* panel = new QWidget;
+  panel->setMinimumWidth(310);
+  panel->setMaximumWidth(420);
+  panel->setAutoFillBackground(true);
+  QPalette palette = panel->palette();
+  palette.setColor(QPalette::Window, look::kDeep);
+  panel->setPalette(palette);
+  auto* column = new QVBoxLayout(panel);
+  column->setContentsMargins(16, 14, 16, 14);
+  column->setSpacing(8);
+  headline_ = new QLabel;
+  headline_->setFont(textFont(25, true));
+  headline_note_ = new QLabel;
+  headline_note_->setStyleSheet(QStringLiteral("color:#B4B5B3"));
+  headline_note_->setWordWrap(true);
+  column->addWidget(headline_);
+  column->addWidget(headline_note_);
+  plot_ = new BendPlot;
+  column->addWidget(plot_);
+  values_ = new QLabel;
+  column->addWidget(values_);
+  spins_box_ = new QWidget;
+  auto* form = new QFormLayout(spins_box_);
+  form->setContentsMargins(0, 0, 0, 0);
+  form->setVerticalSpacing(4);
+  model_ = new QComboBox;
+  model_->setAccessibleName(tr("Lens model"));
+  for (const LensModel m : {LensModel::BrownConrady, LensModel::KannalaBrandt, LensModel::Division}) model_->addItem(QString::fromStdString(lensModelName(m)));
+  connect(model_, &QComboBox::activated, this, [this] { readValues(); });
+  form->addRow(tr("model"), model_);
+  for (int i = 0; i < 8; ++i) {
+    auto* spin = new QDoubleSpinBox;
+    spin->setDecimals(i < 3 ? 1 : 4);
+    spin->setRange(i < 1 ? 1 : -1e5, 1e5);
+    spin->setSingleStep(i < 1 ? 5 : i < 3 ? 1 : 0.002);
+    spin->setKeyboardTracking(false);
+    connect(spin, &QDoubleSpinBox::valueChanged, this, [this] { readValues(); });
+    auto* name = new QLabel;
+    form->addRow(name, spin);
+    spins_.push_back(spin);
+    spin_names_.push_back(name);
+  }
+  column->addWidget(spins_box_);
+  warnings_ = new QLabel;
+  warnings_->setWordWrap(true);
+  warnings_->setStyleSheet(QStringLiteral("color:#E3BF55"));
+  column->addWidget(warnings_);
+  hint_ = new QLabel;
+  hint_->setWordWrap(true);
+  column->addWidget(hint_);
+  column->addStretch();
+  exaggerate_ = new QCheckBox(tr("Show bow %1 times as large").arg(static_cast<int>(kExaggeration)));
+  coverage_ = new QCheckBox(tr("Shade what no evidence covers"));
+  enlargement_ = new QCheckBox(tr("Enlargement map"));
+  for (QCheckBox* box : {exaggerate_, coverage_, enlargement_}) {
+    connect(box, &QCheckBox::toggled, this, [this] { view_->update(); });
+    column->addWidget(box);
+  }
+  progress_ = new QProgressBar;
+  progress_->setRange(0, 1000);
+  progress_->setTextVisible(false);
+  column->addWidget(progress_);
+  put_ = new QPushButton(tr("Put into profile"));
+  put_->setProperty("next", true);
+  put_->setMinimumHeight(30);
+  put_->setToolTip(tr("Keep this value in the camera's profile (Ctrl+Return). It can be undone."));
+  connect(put_, &QPushButton::clicked, this, &BenchPlace::putIntoProfile);
+  column->addWidget(put_);
+  return panel;
+}
+
+void BenchPlace::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  reload();
+}
+
+void BenchPlace::reload() {
+  const int clip = session_.currentClip();
+  if (clip < 0 || session_.plans()[static_cast<size_t>(clip)].info.width == 0) {
+    camera_->setText(tr("No clip chosen"));
+    mode_->setText(tr("Choose a clip in Shoot: its camera and mode are measured here."));
+    put_->setEnabled(false);
+    return;
+  }
+  const Profile profile = session_.profileFor(clip);
+  camera_->setText(profile.camera.name.empty() ? tr("Camera not known") : QString::fromStdString(profile.camera.name));
+  mode_->setText(QString::fromStdString(profile.camera.describe()));
+  const bool other = clip_ < 0 || !(profile.camera == state_.camera());
+  clip_ = clip;
+  if (other) {
+    chosen_row_ = -1;
+    state_.setCamera(profile.camera, profile.lens);
+    offerShots();
+  }
+}
+
+void BenchPlace::offerShots() {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+  offered_.clear();
+  shots_->clear();
+  const auto offer = [&](const ClipInfo& info) {
+    if (!info.readable() || info.width != plan.info.width || info.height != plan.info.height) return;
+    offered_.push_back(info);
+    shots_->addItem(QString::fromStdString(info.path.stem().string()));
+  };
+  // Reference shots of the same camera first, then the clip itself and its like.
+  const std::string camera = cameraNameOf(plan.info);
+  for (const auto& path : session_.shoot().references)
+    if (const ClipInfo info = probe(path); cameraNameOf(info) == camera) offer(info);
+  offer(plan.info);
+  for (const ClipPlan& other : session_.plans())
+    if (other.info.path != plan.info.path && cameraNameOf(other.info) == camera && other.match.profile == plan.match.profile) offer(other.info);
+  shots_->setCurrentIndex(0);
+  showShot();
+}
+
+bool BenchPlace::chooseShot(const QString& file_name) {
+  for (size_t i = 0; i < offered_.size(); ++i)
+    if (QString::fromStdString(offered_[i].path.filename().string()) == file_name) {
+      shots_->setCurrentIndex(static_cast<int>(i));
+      showShot();
+      return true;
+    }
+  return false;
+}
+
+void BenchPlace::showShot() {
+  const int i = shots_->currentIndex();
+  if (i < 0 || i >= static_cast<int>(offered_.size())) return;
+  const ClipInfo& shot = offered_[static_cast<size_t>(i)];
+  state_.setShot(shot);
+  preview_.setClip(shot, Correction{}, Fields::Keep);
+  slider_->setRange(0, static_cast<int>(std::max<int64_t>(0, shot.frames - 1)));
+  slider_->setVisible(shot.frames > 1);
+  slider_->setValue(static_cast<int>(shot.frames / 2));
+  askFrame(slider_->value());
+}
+
+void BenchPlace::askFrame(int64_t frame) { preview_.request(frame); }
+
+void BenchPlace::setWay(LensState::Way way) {
+  state_.setWay(way);
+  refresh();
+}
+
+void BenchPlace::setStraightView(bool on) { straight_->setChecked(on); }
+
+void BenchPlace::showEvidence(int row) {
+  chosen_row_ = row;
+  const bool chart = state_.way() == LensState::Way::Chart;
+  int64_t frame = -1;
+  if (chart && state_.chart() && row < static_cast<int>(state_.chart()->views.size())) frame = state_.chart()->views[static_cast<size_t>(row)].frame;
+  if (!chart && row < static_cast<int>(state_.edges().size())) frame = state_.edges()[static_cast<size_t>(row)].frame;
+  if (frame >= 0) slider_->setValue(static_cast<int>(frame));
+  view_->update();
+}
+
+void BenchPlace::refresh() {
+  using Way = LensState::Way;
+  const Way way = state_.way();
+  ways_->button(static_cast<int>(way))->setChecked(true);
+  for (QWidget* w : std::initializer_list<QWidget*>{columns_, rows_, paper_, screen_}) w->setVisible(way == Way::Chart);
+  measure_->setVisible(way != Way::ByHand);
+  measure_->setText(state_.busy() ? tr("Stop") : way == Way::Chart ? tr("Find the chart") : tr("Find edges"));
+  measure_->setEnabled(state_.shot().width > 0);
+  progress_->setVisible(state_.busy());
+  const auto lens = state_.lens();
+  const auto part = state_.part();
+  put_->setEnabled(part.has_value() && !state_.camera().name.empty());
+  straight_->setEnabled(lens.has_value());
+  const auto [after, before] = state_.straightness();
+  QString headline = QStringLiteral("—"), note = tr("Nothing measured yet.");
+  if (state_.busy()) {
+    headline = tr("Measuring…");
+    note = tr("The window stays usable meanwhile.");
+  } else if (way == Way::Chart && state_.chart() && !state_.nudged()) {
+    headline = withUnit(state_.chart()->rms_px, 2, QStringLiteral("px"));
+    note = tr("RMS over %1 views · covers %2 of the picture").arg(state_.chart()->views_used).arg(withUnit(state_.chart()->coverage * 100, 0, QStringLiteral("%")));
+  } else if (after >= 0) {
+    headline = withUnit(after, 2, QStringLiteral("px"));
+    note = tr("straightness left, RMS · was %1").arg(withUnit(before, 1, QStringLiteral("px")));
+  } else if (lens && state_.before() && *lens == state_.before()->lens) {
+    headline = state_.before()->rms_px >= 0 ? withUnit(state_.before()->rms_px, 2, QStringLiteral("px")) : tr("by hand");
+    note = tr("in the profile now, from %1").arg(QString::fromStdString(state_.before()->method));
+  } else if (lens) {
+    headline = tr("By hand");
+    note = tr("Mark edges to see how straight this makes them.");
+  }
+  headline_->setText(headline);
+  headline_note_->setText(note);
+  plot_->setLenses(lens, state_.before() ? std::optional(state_.before()->lens) : std::nullopt);
+  QStringList warnings;
+  for (const auto& w : state_.warnings()) warnings << QStringLiteral("▲ ") + QString::fromStdString(w);
+  warnings_->setText(warnings.join(QStringLiteral("<br>")));
+  warnings_->setVisible(!warnings.isEmpty());
+  QString hint = state_.trouble();
+  if (hint.isEmpty() && way == Way::Edges && state_.edges().empty()) hint = tr("Drag along edges that are straight in the world: walls, railings, the horizon. Long ones near the border tell most.");
+  hint_->setText(hint);
+  hint_->setStyleSheet(state_.trouble().isEmpty() ? QStringLiteral("color:#B4B5B3") : QStringLiteral("color:#E3BF55"));
+  fillValues();
+  remakePicture();
+}
+
+void BenchPlace::fillValues() {
+  const auto lens = state_.lens();
+  const bool by_hand = state_.way() == LensState::Way::ByHand;
+  spins_box_->setVisible(by_hand && lens.has_value());
+  values_->setVisible(!by_hand && lens.has_value());
+  if (!lens) return;
+  const auto names = coefficientNames(lens->model);
+  if (by_hand) {
+    filling_ = true;
+    model_->setCurrentIndex(static_cast<int>(lens->model));
+    const std::vector<std::pair<QString, double>> fixed = {{tr("focal, px"), lens->fx}, {tr("centre x, px"), lens->cx}, {tr("centre y, px"), lens->cy}};
+    for (size_t i = 0; i < spins_.size(); ++i) {
+      const bool used = i < 3 + names.size();
+      spins_[i]->setVisible(used);
+      spin_names_[i]->setVisible(used);
+      if (!used) continue;
+      const QString name = i < 3 ? fixed[i].first : QString::fromStdString(names[i - 3]);
+      spin_names_[i]->setText(name);
+      spins_[i]->setAccessibleName(name);
+      spins_[i]->setValue(i < 3 ? fixed[i].second : lens->k[i - 3]);
+    }
+    filling_ = false;
+    return;
+  }
+  std::vector<double> deviation;
+  if (state_.way() == LensState::Way::Chart && state_.chart()) deviation = state_.chart()->stddev;
+  if (state_.way() == LensState::Way::Edges && state_.edgeFinding()) deviation = state_.edgeFinding()->stddev;
+  const auto spread = [&](size_t i, int digits) { return i < deviation.size() && deviation[i] > 0 ? QStringLiteral("± ") + withUnit(deviation[i], digits, {}) : QString(); };
+  QString text = QStringLiteral("<table cellspacing='0'>");
+  const auto row = [&](const QString& name, const QString& value, const QString& plus) {
+    text += QStringLiteral("<tr><td style='color:#B4B5B3;padding:1px 16px 1px 0'>%1</td><td style='padding-right:12px'>%2</td><td style='color:#B4B5B3'>%3</td></tr>").arg(name, value, plus);
+  };
+  row(tr("model"), QString::fromStdString(lensModelName(lens->model)), {});
+  row(tr("focal"), withUnit(lens->fx, 1, QStringLiteral("px")), spread(0, 1));
+  row(tr("centre"), withUnit(lens->cx, 1, {}) + QStringLiteral(", ") + withUnit(lens->cy, 1, QStringLiteral("px")), spread(2, 1));
+  for (size_t i = 0; i < names.size(); ++i)
+    if (lens->k[i] != 0) row(QString::fromStdString(names[i]), withUnit(lens->k[i], 4, {}), spread(4 + i, 4));
+  const LensWindow window(*lens, {});
+  const EnlargementMap map = enlargementMap(window, 2, 2);
+  row(tr("corner enlargement"), withUnit(map.corner, 2, QStringLiteral("×")), {});
+  row(tr("filling the frame"), tr("loses %1").arg(withUnit(windowCost(window, *lens).lost_share * 100, 1, QStringLiteral("%"))), {});
+  values_->setText(text + QStringLiteral("</table>"));
+}
+
+void BenchPlace::readValues() {
+  if (filling_ || !state_.lens()) return;
+  Lens lens = *state_.lens();
+  lens.model = static_cast<LensModel>(model_->currentIndex());
+  lens.fx = lens.fy = spins_[0]->value();
+  lens.cx = spins_[1]->value();
+  lens.cy = spins_[2]->value();
+  lens.k = {};
+  for (size_t i = 0; i < static_cast<size_t>(numCoefficients(lens.model)); ++i) lens.k[i] = spins_[3 + i]->value();
+  state_.nudge(lens);
+}
+
+void BenchPlace::remakePicture() {
+  if (frame_.source_frame.width == 0) return;
+  const Frame& frame = frame_.source_frame;
+  const auto lens = state_.lens();
+  window_.reset();
+  if (straight_->isChecked() && lens && lens->width == frame.width && lens->height == frame.height) {
+    Correction correction;
+    correction.lens = lens;
+    try {
+      const Geometry geometry(correction, {frame.width, frame.height});
+      window_ = std::make_unique<LensWindow>(*lens, WindowSettings{});
+      view_->setPicture(imageOf(correctFrame(frame, geometry, frame.format)), {frame.width, frame.height});
+      view_->setNote(tr("straight view"));
+      return;
+    } catch (const Error& error) {
+      hint_->setText(QString::fromUtf8(error.what()));
+    }
+  }
+  view_->setPicture(frame_.source, {frame.width, frame.height});
+  view_->setNote({});
+}
+
+std::optional<QPointF> BenchPlace::place(const PictureView& view, Point source) const {
+  if (!window_) return view.toScreen({source.x, source.y});
+  const auto out = window_->toOutput(source);
+  if (!out) return std::nullopt;
+  return view.toScreen({out->x, out->y});
+}
+
+void BenchPlace::drawChart(QPainter& p, const PictureView& view) const {
+  if (!state_.chart()) return;
+  for (const ChartView& v : state_.chart()->views) {
+    if (v.frame != frame_.index) continue;
+    for (size_t i = 0; i < v.corners.size(); ++i) {
+      const auto at = place(view, v.corners[i]);
+      if (!at) continue;
+      p.setBrush(Qt::NoBrush);
+      p.setPen(QPen(look::kDeep, 3));
+      p.drawEllipse(*at, 3.2, 3.2);
+      p.setPen(QPen(look::kText, 1.3));
+      p.drawEllipse(*at, 3.2, 3.2);
+      if (i >= v.residuals.size() || window_) continue;
+      const QPointF tip = *at + QPointF(v.residuals[i].x, v.residuals[i].y) * kResidualScale;
+      drawRimmed(p, QPolygonF{*at, tip}, 1.3);
+    }
+    drawTag(p, QPointF(12, 28), v.left_out.empty() ? tr("corners, %1 left; arrows %2 times as large").arg(withUnit(v.rms_px, 2, QStringLiteral("px"))).arg(static_cast<int>(kResidualScale)) : tr("left out: %1").arg(QString::fromStdString(v.left_out)));
+    return;
+  }
+}
+
+void BenchPlace::drawEdges(QPainter& p, const PictureView& view) const {
+  const auto& finding = state_.edgeFinding();
+  std::vector<QRectF> tags;
+  for (size_t e = 0; e < state_.edges().size(); ++e) {
+    const StraightEdge& edge = state_.edges()[e];
+    if (edge.frame != frame_.index || edge.source != state_.shot().path.string()) continue;
+    const bool chosen = static_cast<int>(e) == chosen_row_;
+    const bool out = !edge.in_use || (finding && e < finding->edges.size() && finding->edges[e].left_out);
+    std::vector<QPointF> line;
+    for (const Point& q : edge.points)
+      if (const auto at = place(view, q)) line.push_back(*at);
+    if (line.size() < 2) continue;
+    QPolygonF drawn = exaggerated(line, exaggerate_->isChecked() ? kExaggeration : 1);
+    if (out) {
+      p.setPen(QPen(look::kQuiet, 1.2, Qt::DashLine));
+      p.drawPolyline(drawn);
+    } else {
+      drawRimmed(p, drawn, chosen ? 3 : 1.5);
+    }
+    if (exaggerate_->isChecked()) {
+      p.setPen(QPen(look::kText, 0.8, Qt::DotLine));
+      p.drawLine(line.front(), line.back());
+    }
+    // Names only where there is room: the chosen edge and those whose tag covers no other.
+    if (!finding || e >= finding->edges.size()) continue;
+    const QPointF at = drawn[drawn.size() / 2] + QPointF(8, -4);
+    const QRectF box(at.x() - 4, at.y() - 22, 90, 26);
+    const bool free = std::none_of(tags.begin(), tags.end(), [&](const QRectF& t) { return t.intersects(box); });
+    if (!chosen && (out || !free || tags.size() > 14)) continue;
+    tags.push_back(box);
+    drawTag(p, at, withUnit(finding->edges[e].rms_px, 2, QStringLiteral("px")));
+  }
+  if (drawing_.size() >= 2) {
+    QPolygonF line;
+    for (const Point& q : drawing_) line << view.toScreen({q.x, q.y});
+    drawRimmed(p, line, 1.5);
+  }
+}
+
+void BenchPlace::drawCoverage(QPainter& p, const PictureView& view) const {
+  const std::vector<bool>* cells = nullptr;
+  if (state_.way() == LensState::Way::Chart && state_.chart()) cells = &state_.chart()->covered;
+  if (state_.way() == LensState::Way::Edges && state_.edgeFinding()) cells = &state_.edgeFinding()->covered;
+  if (cells == nullptr || window_) return;
+  const double w = frame_.source_frame.width, h = frame_.source_frame.height;
+  p.setPen(Qt::NoPen);
+  p.setBrush(QBrush(QColor(0x2B, 0x2C, 0x2D, 200), Qt::BDiagPattern));
+  for (int r = 0; r < kCoverageRows; ++r)
+    for (int c = 0; c < kCoverageColumns; ++c)
+      if (!(*cells)[static_cast<size_t>(r * kCoverageColumns + c)])
+        p.drawRect(QRectF(view.toScreen({c * w / kCoverageColumns - 0.5, r * h / kCoverageRows - 0.5}), view.toScreen({(c + 1) * w / kCoverageColumns - 0.5, (r + 1) * h / kCoverageRows - 0.5})));
+}
+
+void BenchPlace::drawEnlargement(QPainter& p, const PictureView& view) const {
+  if (!state_.lens() || state_.lens()->width != frame_.source_frame.width) return;
+  const LensWindow window(*state_.lens(), {});
+  constexpr int kColumns = 9, kRows = 5;
+  const EnlargementMap map = enlargementMap(window, kColumns, kRows);
+  for (int r = 0; r < kRows; ++r)
+    for (int c = 0; c < kColumns; ++c) {
+      const QPointF out((c + 0.5) * window.width() / kColumns, (r + 0.5) * window.height() / kRows);
+      const auto source = window.toSource({out.x(), out.y()});
+      if (!source) continue;
+      const auto at = place(view, *source);
+      const float value = map.mean[static_cast<size_t>(r * kColumns + c)];
+      if (at && value > 0) drawTag(p, *at + QPointF(-18, 8), withUnit(static_cast<double>(value), 2, QStringLiteral("×")));
+    }
+}
+
+void BenchPlace::drawOver(QPainter& p, const PictureView& view) const {
+  if (frame_.source_frame.width == 0) return;
+  if (coverage_->isChecked()) drawCoverage(p, view);
+  if (state_.way() == LensState::Way::Chart) drawChart(p, view);
+  if (state_.way() != LensState::Way::Chart) drawEdges(p, view);
+  if (enlargement_->isChecked()) drawEnlargement(p, view);
+}
+
+void BenchPlace::putIntoProfile() {
+  const auto part = state_.part();
+  if (!part) return;
+  try {
+    Profile profile = session_.profileFor(clip_);
+    profile.lens = part;
+    session_.putProfile(tr("Put lens into profile"), profile);
+    hint_->setText(tr("In the profile now. Undo takes it back."));
+  } catch (const Error& error) {
+    hint_->setText(QString::fromUtf8(error.what()));
+  }
+}
+
+void BenchPlace::addReference() {
+  const QString file = QFileDialog::getOpenFileName(this, tr("Add reference shot"));
+  if (file.isEmpty()) return;
+  const std::filesystem::path path = file.toStdString();
+  const ClipInfo info = probe(path);
+  if (!info.readable()) return hint_->setText(QString::fromStdString(info.problems.front().text));
+  session_.edit(tr("Add reference shot"), [&](Shoot& s) { s.references.push_back(path); });
+  if (clip_ >= 0 && info.width == session_.plans()[static_cast<size_t>(clip_)].info.width) {
+    offered_.insert(offered_.begin(), info);
+    shots_->insertItem(0, QString::fromStdString(path.stem().string()));
+    shots_->setCurrentIndex(0);
+    showShot();
+  } else {
+    hint_->setText(tr("That shot has another picture size than this mode."));
+  }
+}
+
+void BenchPlace::writeChartPaper() {
+  const QString file = QFileDialog::getSaveFileName(this, tr("Chart as PDF"), QStringLiteral("glenhaze-chart.pdf"), tr("PDF (*.pdf)"));
+  if (file.isEmpty()) return;
+  try {
+    writeFileAtomically(file.toStdString(), chartPdf(state_.spec));
+    hint_->setText(tr("Written. Print it at 100 % and keep it flat."));
+  } catch (const Error& error) {
+    hint_->setText(QString::fromUtf8(error.what()));
+  }
+}
+
+void BenchPlace::showChartFullScreen() { (new ChartWindow(state_.spec))->showFullScreen(); }
+
+}  // namespace glenhaze::desktop

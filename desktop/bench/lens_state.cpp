@@ -1,0 +1,234 @@
+#include "desktop/bench/lens_state.h"
+
+#include <QFuture>
+#include <QPointer>
+#include <QtConcurrentRun>
+#include <cmath>
+#include <functional>
+
+#include "core/base/error.h"
+
+namespace glenhaze::desktop {
+
+LensState::~LensState() { stop_.request_stop(); }
+
+void LensState::setCamera(const CameraMode& camera, const std::optional<LensPart>& before) {
+  stop();
+  camera_ = camera;
+  before_ = before;
+  chart_.reset();
+  views_.clear();
+  edges_.clear();
+  edge_finding_.reset();
+  lens_ = before ? std::optional(before->lens) : std::nullopt;
+  nudged_ = false;
+  trouble_.clear();
+  if (before && before->method == "edges") way_ = Way::Edges;
+  Q_EMIT changed();
+}
+
+void LensState::setShot(const ClipInfo& shot) {
+  shot_ = shot;
+  Q_EMIT changed();
+}
+
+void LensState::setWay(Way way) {
+  if (way == way_) return;
+  way_ = way;
+  nudged_ = false;
+  if (way == Way::Chart && chart_) lens_ = chart_->lens;
+  if (way == Way::Edges && edge_finding_) lens_ = edge_finding_->lens;
+  if (way == Way::ByHand && !lens_) lens_ = straightLens(std::max(2, camera_.width), std::max(2, camera_.height), 0.75 * std::max(2, camera_.width));
+  Q_EMIT changed();
+}
+
+void LensState::stop() {
+  stop_.request_stop();
+  ++request_;
+  busy_ = false;
+}
+
+// `work(progress)` runs elsewhere and returns what is to be done with the result back here.
+template <typename Work>
+void LensState::inBackground(Work work) {
+  stop();
+  stop_ = std::stop_source();
+  busy_ = true;
+  share_ = 0;
+  trouble_.clear();
+  const int request = request_;
+  const QPointer<LensState> self(this);
+  Progress progress;
+  progress.stop = stop_.get_token();
+  progress.report = [self, request](double share) {
+    if (!self) return;
+    QMetaObject::invokeMethod(self.data(), [self, request, share] {
+      if (!self || self->request_ != request) return;
+      self->share_ = share;
+      Q_EMIT self->progressed(share);
+    }, Qt::QueuedConnection);
+  };
+  using Finish = std::function<void(LensState&)>;
+  QtConcurrent::run([work, progress]() -> Finish {
+    try {
+      return work(progress);
+    } catch (const Error& error) {
+      if (error.kind() == ErrorKind::Cancelled) return [](LensState&) {};
+      return [text = QString::fromUtf8(error.what())](LensState& s) { s.trouble_ = text; };
+    } catch (const std::exception& error) {
+      return [text = QString::fromUtf8(error.what())](LensState& s) { s.trouble_ = text; };
+    }
+  }).then(this, [this, request](const Finish& finish) {
+    // An answer that nobody waits for any more is dropped.
+    if (request != request_) return;
+    busy_ = false;
+    finish(*this);
+    Q_EMIT changed();
+  });
+  Q_EMIT changed();
+}
+
+void LensState::findChart() {
+  inBackground([shot = shot_, chart_spec = spec](const Progress& progress) -> std::function<void(LensState&)> {
+    ChartSearch search = searchChart({shot}, chart_spec, 48, progress);
+    const std::vector<ChartView> views = search.views;
+    ChartFinding finding = solveChart(views, search.width, search.height, chart_spec, std::nullopt);
+    return [finding, views](LensState& s) {
+      s.views_ = views;
+      s.chart_ = finding;
+      s.lens_ = finding.lens;
+      s.nudged_ = false;
+    };
+  });
+}
+
+void LensState::findEdges() {
+  inBackground([shot = shot_](const Progress& progress) -> std::function<void(LensState&)> {
+    EdgeSearch search = searchEdges({shot}, 6, progress);
+    EdgeFinding finding = solveEdges(search.edges, search.width, search.height);
+    return [finding, edges = std::move(search.edges)](LensState& s) {
+      s.edges_ = edges;
+      s.edge_finding_ = finding;
+      s.lens_ = finding.lens;
+      s.nudged_ = false;
+    };
+  });
+}
+
+void LensState::markEdge(const Frame& frame, const std::vector<Point>& marks) {
+  const SnappedEdge snapped = snapEdge(frame, marks);
+  StraightEdge edge;
+  edge.points = snapped.points;
+  edge.source = shot_.path.string();
+  edge.frame = frame.index;
+  if (!snapped.found || edge.points.size() < 3) {
+    trouble_ = tr("No single edge was found between the marks. Mark along one clear edge, from end to end.");
+    Q_EMIT changed();
+    return;
+  }
+  edges_.push_back(std::move(edge));
+  solveAgain();
+}
+
+void LensState::setEvidenceUsed(int row, bool used) {
+  if (way_ == Way::Chart) {
+    if (!chart_ || row < 0 || row >= static_cast<int>(views_.size())) return;
+    views_[static_cast<size_t>(row)].left_out = used ? "" : "left out by hand";
+  } else {
+    if (row < 0 || row >= static_cast<int>(edges_.size())) return;
+    edges_[static_cast<size_t>(row)].in_use = used;
+  }
+  solveAgain();
+}
+
+void LensState::removeEdge(int row) {
+  if (row < 0 || row >= static_cast<int>(edges_.size())) return;
+  edges_.erase(edges_.begin() + row);
+  edge_finding_.reset();
+  if (edges_.empty()) {
+    lens_.reset();
+    Q_EMIT changed();
+  } else {
+    solveAgain();
+  }
+}
+
+void LensState::solveAgain() {
+  const int width = shot_.width, height = shot_.height;
+  if (way_ == Way::Chart) {
+    inBackground([views = views_, width, height, chart_spec = spec](const Progress& progress) -> std::function<void(LensState&)> {
+      ChartFinding finding = solveChart(views, width, height, chart_spec, std::nullopt, progress);
+      return [finding](LensState& s) {
+        s.chart_ = finding;
+        s.lens_ = finding.lens;
+        s.nudged_ = false;
+      };
+    });
+    return;
+  }
+  inBackground([edges = edges_, width, height](const Progress& progress) -> std::function<void(LensState&)> {
+    EdgeFinding finding = solveEdges(edges, width, height, {}, progress);
+    return [finding](LensState& s) {
+      if (finding.edges.size() != s.edges_.size()) return;
+      s.edge_finding_ = finding;
+      s.lens_ = finding.lens;
+      s.nudged_ = false;
+    };
+  });
+}
+
+void LensState::nudge(const Lens& lens) {
+  try {
+    lens.validate();
+  } catch (const Error& error) {
+    trouble_ = QString::fromUtf8(error.what());
+    Q_EMIT changed();
+    return;
+  }
+  if (lens_ && *lens_ == lens) return;
+  trouble_.clear();
+  lens_ = lens;
+  nudged_ = true;
+  Q_EMIT changed();
+}
+
+std::pair<double, double> LensState::straightness() const {
+  if (!lens_ || edges_.empty()) return {-1, -1};
+  const LensMap map(*lens_), none(straightLens(lens_->width, lens_->height, lens_->fx));
+  double after = 0, before = 0, count = 0;
+  for (size_t i = 0; i < edges_.size(); ++i) {
+    if (!edges_[i].in_use) continue;
+    if (edge_finding_ && i < edge_finding_->edges.size() && edge_finding_->edges[i].left_out) continue;
+    const auto n = static_cast<double>(edges_[i].points.size());
+    const double a = measureStraightness(edges_[i].points, map).rms_px, b = measureStraightness(edges_[i].points, none).rms_px;
+    after += a * a * n;
+    before += b * b * n;
+    count += n;
+  }
+  if (count == 0) return {-1, -1};
+  return {std::sqrt(after / count), std::sqrt(before / count)};
+}
+
+std::vector<std::string> LensState::warnings() const {
+  if (nudged_ || way_ == Way::ByHand) {
+    if (lens_ && !LensMap(*lens_).coversPicture()) return {"The model folds over inside the picture: its corners cannot be straightened."};
+    return {};
+  }
+  if (way_ == Way::Chart && chart_) return chart_->warnings;
+  if (way_ == Way::Edges && edge_finding_) return edge_finding_->warnings;
+  return {};
+}
+
+std::optional<LensPart> LensState::part() const {
+  if (!lens_ || busy_) return std::nullopt;
+  if (nudged_ || way_ == Way::ByHand) {
+    LensPart part = lensPartByHand(*lens_);
+    if (const auto [after, before] = straightness(); after >= 0) part.rms_px = after;
+    return part;
+  }
+  if (way_ == Way::Chart && chart_) return lensPartFrom(*chart_);
+  if (way_ == Way::Edges && edge_finding_) return lensPartFrom(*edge_finding_, edges_);
+  return std::nullopt;
+}
+
+}  // namespace glenhaze::desktop

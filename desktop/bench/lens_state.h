@@ -1,0 +1,91 @@
+#pragma once
+// The lens bench without widgets: reference shot, marks, findings, and the value that would go into
+// the profile. Changes nothing outside itself until the user says so.
+
+#include <QObject>
+#include <QString>
+#include <atomic>
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "core/lens/measure.h"
+#include "core/profile/from_findings.h"
+
+namespace glenhaze::desktop {
+
+class LensState : public QObject {
+  Q_OBJECT
+ public:
+  enum class Way { Chart, Edges, ByHand };
+
+  explicit LensState(QObject* parent = nullptr) : QObject(parent) {}
+  ~LensState() override;
+
+  /// Starts over for a camera and mode; `before` is what the profile has now.
+  void setCamera(const CameraMode& camera, const std::optional<LensPart>& before);
+  const CameraMode& camera() const { return camera_; }
+  const std::optional<LensPart>& before() const { return before_; }
+
+  void setShot(const ClipInfo& shot);
+  const ClipInfo& shot() const { return shot_; }
+
+  Way way() const { return way_; }
+  void setWay(Way way);
+
+  ChartSpec spec;
+  void findChart();
+  void findEdges();
+  /// Adds an edge along marks in `frame`; snaps and solves in the background.
+  void markEdge(const Frame& frame, const std::vector<Point>& marks);
+  void setEvidenceUsed(int row, bool used);
+  void removeEdge(int row);
+  void stop();
+
+  bool busy() const { return busy_; }
+  double share() const { return share_; }
+  /// What went wrong last, "" when nothing did.
+  const QString& trouble() const { return trouble_; }
+
+  const std::optional<ChartFinding>& chart() const { return chart_; }
+  const std::optional<EdgeFinding>& edgeFinding() const { return edge_finding_; }
+  const std::vector<StraightEdge>& edges() const { return edges_; }
+
+  /// The lens that is shown: the finding's, or as nudged by hand; empty when there is none yet.
+  std::optional<Lens> lens() const { return lens_; }
+  bool nudged() const { return nudged_; }
+  /// Sets the value by hand; figures follow.
+  void nudge(const Lens& lens);
+
+  /// Straightness of the marked edges with the lens shown: after and before, px RMS; −1 without edges.
+  std::pair<double, double> straightness() const;
+  std::vector<std::string> warnings() const;
+  /// What would be put into the profile; empty when there is nothing.
+  std::optional<LensPart> part() const;
+
+ Q_SIGNALS:
+  void changed();
+  void progressed(double share);
+
+ private:
+  void solveAgain();
+  template <typename Work>
+  void inBackground(Work work);
+  CameraMode camera_;
+  std::optional<LensPart> before_;
+  ClipInfo shot_;
+  Way way_ = Way::Chart;
+  std::optional<ChartFinding> chart_;
+  std::vector<ChartView> views_;
+  std::vector<StraightEdge> edges_;
+  std::optional<EdgeFinding> edge_finding_;
+  std::optional<Lens> lens_;
+  bool nudged_ = false;
+  bool busy_ = false;
+  double share_ = 0;
+  QString trouble_;
+  int request_ = 0;
+  std::stop_source stop_;
+};
+
+}  // namespace glenhaze::desktop

@@ -1,0 +1,390 @@
+#include "desktop/compare/compare_place.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QPushButton>
+#include <QSlider>
+#include <QVBoxLayout>
+#include <array>
+#include <cmath>
+
+#include "core/lens/edges.h"
+#include "desktop/widgets/look.h"
+
+namespace glenhaze::desktop {
+
+namespace {
+
+constexpr int64_t kLoopFrames = 90;
+
+QString shareText(double share) { return withUnit(share * 100, share < 0.1 ? 1 : 0, QStringLiteral("%")); }
+
+QString row(const QString& name, const QString& value) {
+  return QStringLiteral("<tr><td style='color:#B4B5B3;padding:2px 14px 2px 0'>%1</td><td>%2</td></tr>").arg(name, value);
+}
+
+}  // namespace
+
+ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+  setFocusPolicy(Qt::StrongFocus);
+  auto* layout = new QVBoxLayout(this);
+  layout->setContentsMargins(16, 10, 16, 12);
+  layout->setSpacing(8);
+  layout->addWidget(buildTools());
+  auto* middle = new QHBoxLayout;
+  middle->setSpacing(10);
+  view_ = new PictureView;
+  view_->setLayoutMode(PictureView::Layout::Divider);
+  view_->setOverlay([this](QPainter& p, const PictureView& v, int pane) { drawOver(p, v, pane); });
+  view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
+    if (!edge_on_) return false;
+    const double reach = 14 / view_->shownScale();
+    const auto near = [&](QPointF q) { return QLineF(at, q).length() < reach; };
+    if (near(edge_a_))
+      edge_grip_ = 0;
+    else if (near(edge_b_))
+      edge_grip_ = 1;
+    else {
+      edge_a_ = at;
+      edge_grip_ = 1;
+    }
+    (edge_grip_ == 0 ? edge_a_ : edge_b_) = at;
+    return true;
+  };
+  view_->on_drag = [this](QPointF at) {
+    (edge_grip_ == 0 ? edge_a_ : edge_b_) = at;
+    view_->update();
+  };
+  view_->on_release = [this](QPointF) { measureEdge(); };
+  view_->on_double_click = [this](QPointF at) { addPin(at); };
+  middle->addWidget(view_, 1);
+  middle->addWidget(buildSide());
+  layout->addLayout(middle, 1);
+  layout->addWidget(buildTransport());
+  connect(&preview_, &Preview::ready, this, &ComparePlace::show);
+  connect(&preview_, &Preview::failed, this, [this](const QString& why) { message_->setText(why); });
+  connect(&preview_, &Preview::loopProgress, this, [this] { position_->setToolTip(tr("%1 frames are ready to play").arg(preview_.loopFilled())); });
+  connect(&session_, &Session::changed, this, [this] { dirty_ = true; if (isVisible()) reload(); });
+  connect(&session_, &Session::currentClipChanged, this, [this] { if (isVisible()) reload(); });
+  connect(&timer_, &QTimer::timeout, this, &ComparePlace::tick);
+}
+
+QWidget* ComparePlace::buildTools() {
+  auto* bar = new QWidget;
+  auto* layout = new QHBoxLayout(bar);
+  layout->setContentsMargins(0, 0, 0, 0);
+  clips_ = new QComboBox;
+  clips_->setMinimumWidth(260);
+  clips_->setAccessibleName(tr("Clip"));
+  connect(clips_, &QComboBox::activated, this, [this](int i) { session_.setCurrentClip(i); });
+  layout->addWidget(clips_);
+  layout_ = new QComboBox;
+  layout_->setAccessibleName(tr("Way to look"));
+  layout_->addItems({tr("Divider"), tr("Side by side"), tr("Corrected only")});
+  layout_->setToolTip(tr("D: divider, drag it, Shift-drag turns it. B: side by side. Hold S for the source."));
+  connect(layout_, &QComboBox::currentIndexChanged, this, [this](int i) {
+    static constexpr std::array<PictureView::Layout, 3> kModes = {PictureView::Layout::Divider, PictureView::Layout::Side, PictureView::Layout::Single};
+    view_->setLayoutMode(kModes[static_cast<size_t>(i)]);
+  });
+  layout->addWidget(layout_);
+  for (const auto& [text, zoom] : {std::pair{tr("Fit"), 0.0}, {QStringLiteral("100 %"), 1.0}, {QStringLiteral("200 %"), 2.0}, {QStringLiteral("400 %"), 4.0}}) {
+    auto* button = new QPushButton(text);
+    button->setToolTip(tr("Zoom; keys 0, 1, 2 and 4 zoom at the pointer, the wheel too"));
+    connect(button, &QPushButton::clicked, this, [this, z = zoom] { view_->setZoom(z); });
+    layout->addWidget(button);
+  }
+  edge_tool_ = new QPushButton(tr("Straight edge"));
+  edge_tool_->setCheckable(true);
+  edge_tool_->setToolTip(tr("Lay a straight edge on the picture (E); it reads the bow of the edge under it"));
+  connect(edge_tool_, &QPushButton::toggled, this, [this](bool on) {
+    edge_on_ = on;
+    if (on && edge_a_.isNull()) layStraightEdge(QPointF(view_->pictureSize().width() * 0.2, view_->pictureSize().height() * 0.3), QPointF(view_->pictureSize().width() * 0.8, view_->pictureSize().height() * 0.3));
+    view_->update();
+  });
+  layout->addWidget(edge_tool_);
+  layout->addStretch();
+  lens_ = new QCheckBox(tr("Lens"));
+  lens_->setToolTip(tr("The lens correction of this clip, on or off"));
+  connect(lens_, &QCheckBox::clicked, this, [this](bool on) {
+    if (clip_ < 0) return;
+    session_.edit(on ? tr("Switch the lens on") : tr("Switch the lens off"), [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].lens_on = on; });
+  });
+  layout->addWidget(lens_);
+  return bar;
+}
+
+QWidget* ComparePlace::buildTransport() {
+  auto* bar = new QWidget;
+  auto* layout = new QHBoxLayout(bar);
+  layout->setContentsMargins(0, 0, 0, 0);
+  const auto step = [&](const QString& text, int by, const QString& tip) {
+    auto* button = new QPushButton(text);
+    button->setToolTip(tip);
+    connect(button, &QPushButton::clicked, this, [this, by] { goTo(frame_ + by); });
+    layout->addWidget(button);
+  };
+  step(tr("−1 frame"), -1, tr("One frame back (,)"));
+  play_ = new QPushButton(tr("Play loop"));
+  play_->setToolTip(tr("Play a few seconds over and over (P)"));
+  connect(play_, &QPushButton::clicked, this, &ComparePlace::togglePlay);
+  layout->addWidget(play_);
+  step(tr("+1 frame"), 1, tr("One frame on (.)"));
+  slider_ = new QSlider(Qt::Horizontal);
+  slider_->setAccessibleName(tr("Position"));
+  connect(slider_, &QSlider::valueChanged, this, [this](int v) { if (v != frame_) goTo(v); });
+  layout->addWidget(slider_, 1);
+  position_ = new QLabel;
+  position_->setMinimumWidth(120);
+  position_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  layout->addWidget(position_);
+  return bar;
+}
+
+QWidget* ComparePlace::buildSide() {
+  auto* side = new QWidget;
+  side->setFixedWidth(270);
+  side->setAutoFillBackground(true);
+  QPalette palette = side->palette();
+  palette.setColor(QPalette::Window, look::kDeep);
+  side->setPalette(palette);
+  auto* layout = new QVBoxLayout(side);
+  layout->setContentsMargins(14, 12, 14, 12);
+  figures_ = new QLabel;
+  figures_->setWordWrap(true);
+  layout->addWidget(figures_);
+  edge_text_ = new QLabel;
+  edge_text_->setWordWrap(true);
+  layout->addWidget(edge_text_);
+  auto* pins = new QLabel(tr("Pinned places · double-click the picture to pin one"));
+  pins->setWordWrap(true);
+  pins->setStyleSheet(QStringLiteral("color:#B4B5B3"));
+  layout->addSpacing(8);
+  layout->addWidget(pins);
+  for (int i = 0; i < 3; ++i) {
+    auto* label = new QLabel;
+    label->setFixedSize(242, 96);
+    label->setAccessibleName(tr("Pinned place %1").arg(i + 1));
+    label->setVisible(false);
+    pin_views_.push_back(label);
+    layout->addWidget(label);
+  }
+  layout->addStretch();
+  message_ = new QLabel;
+  message_->setWordWrap(true);
+  message_->setStyleSheet(QStringLiteral("color:#E3BF55"));
+  layout->addWidget(message_);
+  return side;
+}
+
+void ComparePlace::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  reload();
+}
+
+void ComparePlace::reload() {
+  const auto& plans = session_.plans();
+  clips_->clear();
+  for (const ClipPlan& plan : plans) clips_->addItem(QString::fromStdString(plan.info.path.stem().string()));
+  const int clip = session_.currentClip();
+  clips_->setCurrentIndex(clip);
+  if (clip < 0 || clip >= static_cast<int>(plans.size()) || plans[static_cast<size_t>(clip)].info.width == 0 || !plans[static_cast<size_t>(clip)].info.readable()) {
+    clip_ = -1;
+    preview_.clear();
+    view_->setPicture({}, {});
+    view_->setSecond({});
+    figures_->clear();
+    if (clip < 0)
+      message_->setText(tr("Choose a clip in Shoot."));
+    else if (!plans[static_cast<size_t>(clip)].info.problems.empty())
+      message_->setText(QString::fromStdString(plans[static_cast<size_t>(clip)].info.problems.back().text));
+    return;
+  }
+  if (clip == clip_ && !dirty_) return;
+  const ClipPlan& plan = plans[static_cast<size_t>(clip)];
+  message_->setText(QString::fromStdString(plan.match.kind == MatchKind::None || plan.match.kind == MatchKind::Borrowed ? plan.match.reason : std::string()));
+  if (clip != clip_) {
+    frame_ = plan.info.frames / 2;
+    pins_.clear();
+    edge_a_ = edge_b_ = {};
+    edge_tool_->setChecked(false);
+  }
+  clip_ = clip;
+  dirty_ = false;
+  shown_ = -1;
+  lens_->setEnabled(plan.match.lens.has_value());
+  lens_->setChecked(plan.match.lens.has_value() && plan.clip.lens_on && session_.shoot().output.lens_on);
+  Correction correction = plan.job.correction;
+  preview_.setClip(plan.info, correction, plan.job.fields);
+  slider_->setRange(0, static_cast<int>(plan.info.frames - 1));
+  showFigures();
+  goTo(frame_);
+  const int64_t first = std::max<int64_t>(0, std::min(frame_ - kLoopFrames / 2, plan.info.frames - kLoopFrames));
+  preview_.setLoop(first, std::min(plan.info.frames, first + kLoopFrames));
+}
+
+void ComparePlace::goTo(int64_t frame) {
+  if (clip_ < 0) return;
+  const int64_t last = session_.plans()[static_cast<size_t>(clip_)].info.frames - 1;
+  frame_ = std::clamp<int64_t>(frame, 0, std::max<int64_t>(0, last));
+  slider_->setValue(static_cast<int>(frame_));
+  if (const auto known = preview_.cached(frame_)) show(*known);
+  if (!timer_.isActive()) preview_.request(frame_);
+}
+
+void ComparePlace::show(const PreviewFrame& frame) {
+  if (clip_ < 0 || frame.index != frame_) return;
+  const bool measured = current_.index == frame.index && current_.corrected_frame.width > 0;
+  if (!measured || frame.corrected_frame.width > 0) current_ = frame;
+  shown_ = frame.index;
+  const QSize size = frame.corrected.size();
+  view_->setPicture(frame.corrected, size);
+  view_->setSecond(frame.source);
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+  position_->setText(tr("frame %1 of %2 · %3").arg(frame.index + 1).arg(plan.info.frames).arg(lengthText(plan.info.frameTime(frame.index))));
+  if (view_->zoom() == 0 && view_->shownScale() < 0.99)
+    view_->setNote(tr("shown reduced, %1").arg(withUnit(view_->shownScale() * 100, 0, QStringLiteral("%"))));
+  else
+    view_->setNote({});
+  updatePins();
+  if (edge_on_) measureEdge();
+}
+
+void ComparePlace::showFigures() {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+  QString text = QStringLiteral("<table cellspacing='0'>");
+  text += row(tr("profile"), plan.match.profile >= 0 ? QString::fromStdString(session_.profiles()[static_cast<size_t>(plan.match.profile)].camera.name) : tr("none"));
+  text += row(tr("straightness"), plan.lens.figure.empty() ? QStringLiteral("—") : QString::fromStdString(plan.lens.figure) + QLatin1Char(' ') + coverageName(plan.lens.kind));
+  if (plan.job.correction.lens) {
+    const CorrectionFigures f = figuresOf(plan.job.correction, {plan.info.width, plan.info.height});
+    text += row(tr("centre"), withUnit(f.centre_enlargement, 2, QStringLiteral("×")));
+    text += row(tr("corners"), withUnit(f.corner_enlargement, 2, QStringLiteral("×")));
+    text += row(tr("lost of the source"), shareText(f.lost_share));
+    text += row(tr("blank"), shareText(f.blank_share));
+  }
+  figures_->setText(text + QStringLiteral("</table>"));
+}
+
+void ComparePlace::layStraightEdge(QPointF a, QPointF b) {
+  edge_a_ = a;
+  edge_b_ = b;
+  edge_on_ = true;
+  edge_tool_->setChecked(true);
+  measureEdge();
+}
+
+// Bow of the edge under the straight edge: follows it from end to end, in the picture and in the source.
+void ComparePlace::measureEdge() {
+  if (clip_ < 0 || current_.corrected_frame.width == 0) return;
+  const auto bow = [](const Frame& frame, QPointF a, QPointF b) -> double {
+    const std::array<Point, 2> marks = {Point{a.x(), a.y()}, Point{b.x(), b.y()}};
+    const SnappedEdge edge = snapEdge(frame, marks);
+    if (!edge.found) return -1;
+    const LensMap straight(straightLens(frame.width, frame.height, frame.width));
+    return measureStraightness(edge.points, straight).bow_px;
+  };
+  const double now = bow(current_.corrected_frame, edge_a_, edge_b_);
+  QString text = now < 0 ? tr("No single edge from end to end here.") : tr("Bow under the straight edge: <b>%1</b>").arg(withUnit(now, 2, QStringLiteral("px")));
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+  if (now >= 0 && plan.job.correction.lens) {
+    const Geometry geometry(plan.job.correction, {plan.info.width, plan.info.height});
+    const auto a = geometry.toSource({edge_a_.x(), edge_a_.y()}), b = geometry.toSource({edge_b_.x(), edge_b_.y()});
+    if (a && b) {
+      const double before = bow(current_.source_frame, {a->x, a->y}, {b->x, b->y});
+      if (before >= 0) text += tr(", in the source %1").arg(withUnit(before, 2, QStringLiteral("px")));
+    }
+  }
+  edge_text_->setText(text);
+  view_->update();
+}
+
+void ComparePlace::addPin(QPointF at) {
+  pins_.push_back(at);
+  if (pins_.size() > pin_views_.size()) pins_.erase(pins_.begin());
+  updatePins();
+  view_->update();
+}
+
+void ComparePlace::updatePins() {
+  for (size_t i = 0; i < pin_views_.size(); ++i) {
+    QLabel* label = pin_views_[i];
+    label->setVisible(i < pins_.size());
+    if (i >= pins_.size() || current_.corrected.isNull()) continue;
+    // Source left, corrected right, both at 200 %.
+    QPixmap pixmap(label->size());
+    pixmap.fill(look::kSurround);
+    QPainter p(&pixmap);
+    const int w = 60, h = 48;
+    const QPoint c = pins_[i].toPoint();
+    p.drawImage(QRect(0, 0, 2 * w - 1, 2 * h), current_.source, QRect(c.x() - w / 2, c.y() - h / 2, w, h));
+    p.drawImage(QRect(2 * w + 1, 0, 2 * w, 2 * h), current_.corrected, QRect(c.x() - w / 2, c.y() - h / 2, w, h));
+    p.end();
+    label->setPixmap(pixmap);
+  }
+}
+
+void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
+  for (size_t i = 0; i < pins_.size(); ++i) {
+    const QPointF at = v.toScreen(pins_[i], pane);
+    drawRimmed(p, QPolygonF{at + QPointF(-6, 0), at + QPointF(6, 0)}, 1.4);
+    drawRimmed(p, QPolygonF{at + QPointF(0, -6), at + QPointF(0, 6)}, 1.4);
+  }
+  if (edge_on_) {
+    const QPointF a = v.toScreen(edge_a_, pane), b = v.toScreen(edge_b_, pane);
+    drawRimmed(p, QPolygonF{a, b}, 1.4);
+    p.setPen(QPen(look::kDeep, 1));
+    p.setBrush(look::kText);
+    for (const QPointF& q : {a, b}) p.drawRect(QRectF(q.x() - 4, q.y() - 4, 8, 8));
+  }
+  if (clip_ >= 0 && v.layoutMode() == PictureView::Layout::Side) drawTag(p, QPointF(pane == 0 ? 12 : v.width() / 2.0 + 14, 28), pane == 0 ? tr("source") : tr("corrected"));
+}
+
+void ComparePlace::togglePlay() {
+  if (timer_.isActive()) {
+    timer_.stop();
+    play_->setText(tr("Play loop"));
+    goTo(frame_);
+    return;
+  }
+  if (clip_ < 0) return;
+  timer_.start(static_cast<int>(std::lround(1000 / session_.plans()[static_cast<size_t>(clip_)].info.fps.value())));
+  play_->setText(tr("Stop"));
+}
+
+void ComparePlace::tick() {
+  const int64_t count = session_.plans()[static_cast<size_t>(clip_)].info.frames;
+  for (int64_t step = 1; step <= count; ++step) {
+    const int64_t next = (frame_ + step) % count;
+    if (!preview_.cached(next)) continue;
+    goTo(next);
+    return;
+  }
+}
+
+void ComparePlace::keyPressEvent(QKeyEvent* event) {
+  const QPointF pointer = view_->mapFromGlobal(QCursor::pos());
+  const QPointF at = view_->rect().contains(pointer.toPoint()) ? pointer : QPointF(-1, -1);
+  switch (event->key()) {
+    case Qt::Key_S: if (!event->isAutoRepeat()) view_->setHold(true); break;
+    case Qt::Key_Comma: goTo(frame_ - 1); break;
+    case Qt::Key_Period: goTo(frame_ + 1); break;
+    case Qt::Key_P: togglePlay(); break;
+    case Qt::Key_E: edge_tool_->toggle(); break;
+    case Qt::Key_D: layout_->setCurrentIndex(0); break;
+    case Qt::Key_B: layout_->setCurrentIndex(1); break;
+    case Qt::Key_0: view_->setZoom(0); break;
+    case Qt::Key_1: view_->setZoom(1, at); break;
+    case Qt::Key_2: view_->setZoom(2, at); break;
+    case Qt::Key_4: view_->setZoom(4, at); break;
+    default: QWidget::keyPressEvent(event);
+  }
+}
+
+void ComparePlace::keyReleaseEvent(QKeyEvent* event) {
+  if (event->key() == Qt::Key_S && !event->isAutoRepeat()) view_->setHold(false);
+  QWidget::keyReleaseEvent(event);
+}
+
+}  // namespace glenhaze::desktop

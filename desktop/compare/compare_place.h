@@ -1,0 +1,70 @@
+#pragma once
+// Compare: does it look right?
+
+#include <QTimer>
+#include <QWidget>
+#include <vector>
+
+#include "desktop/compare/preview.h"
+#include "desktop/session.h"
+#include "desktop/widgets/picture_view.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QPushButton;
+class QSlider;
+
+namespace glenhaze::desktop {
+
+class ComparePlace : public QWidget {
+  Q_OBJECT
+ public:
+  explicit ComparePlace(Session& session, QWidget* parent = nullptr);
+  PictureView& view() { return *view_; }
+  void goTo(int64_t frame);
+  int64_t frame() const { return frame_; }
+  /// True when what is shown is the frame that was asked for.
+  bool settled() const { return shown_ == frame_; }
+  void layStraightEdge(QPointF a, QPointF b);
+  void addPin(QPointF at);
+
+ protected:
+  void showEvent(QShowEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+  void keyReleaseEvent(QKeyEvent* event) override;
+
+ private:
+  QWidget* buildTools();
+  QWidget* buildTransport();
+  QWidget* buildSide();
+  void reload();
+  void show(const PreviewFrame& frame);
+  void showFigures();
+  void measureEdge();
+  void updatePins();
+  void togglePlay();
+  void tick();
+  void drawOver(QPainter& painter, const PictureView& view, int pane) const;
+
+  Session& session_;
+  Preview preview_;
+  PictureView* view_ = nullptr;
+  QComboBox *clips_ = nullptr, *layout_ = nullptr;
+  QSlider* slider_ = nullptr;
+  QLabel *position_ = nullptr, *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
+  QCheckBox* lens_ = nullptr;
+  QPushButton *play_ = nullptr, *edge_tool_ = nullptr;
+  std::vector<QLabel*> pin_views_;
+  std::vector<QPointF> pins_;
+  QTimer timer_;
+  int clip_ = -1;
+  int64_t frame_ = 0, shown_ = -1;
+  PreviewFrame current_;
+  bool dirty_ = true;
+  bool edge_on_ = false;
+  QPointF edge_a_, edge_b_;
+  int edge_grip_ = -1;
+};
+
+}  // namespace glenhaze::desktop

@@ -1,0 +1,79 @@
+#pragma once
+// Frames of one clip before and after, made on a thread of their own and kept.
+
+#include <QImage>
+#include <QObject>
+#include <atomic>
+#include <condition_variable>
+#include <list>
+#include <map>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+#include "core/pipeline/correction.h"
+#include "core/media/clip_info.h"
+#include "core/media/reader.h"
+
+namespace glenhaze::desktop {
+
+struct PreviewFrame {
+  int64_t index = -1;
+  QImage source, corrected;
+  Frame corrected_frame, source_frame;  ///< for measuring; empty in cached frames
+};
+
+/// Requests are answered newest first; older ones that nobody waits for any more are dropped. When
+/// idle, the frames of the loop are made ahead.
+class Preview : public QObject {
+  Q_OBJECT
+ public:
+  explicit Preview(QObject* parent = nullptr);
+  ~Preview() override;
+
+  /// Another clip or other settings; frames made before are forgotten.
+  void setClip(const ClipInfo& clip, const Correction& correction, Fields fields);
+  void clear();
+
+  /// Asks for a frame; arrives through ready(). Cached frames arrive at once.
+  void request(int64_t index);
+  /// Frames [first, last) are made ahead in idle time.
+  void setLoop(int64_t first, int64_t last);
+  /// A frame if it is in the cache.
+  std::optional<PreviewFrame> cached(int64_t index) const;
+  /// How many frames of the loop are there.
+  int64_t loopFilled() const;
+
+ Q_SIGNALS:
+  void ready(const glenhaze::desktop::PreviewFrame& frame);
+  void failed(const QString& why);
+  void loopProgress();
+
+ private:
+  struct Job {
+    ClipInfo clip;
+    Correction correction;
+    Fields fields = Fields::Keep;
+    int generation = 0;
+  };
+  void work(const std::stop_token& stop);
+  std::optional<int64_t> nextAhead() const;
+  void keep(PreviewFrame frame);
+  static constexpr size_t kCacheBytes = 768ULL << 20;
+
+  mutable std::mutex mutex_;
+  std::condition_variable_any wake_;
+  std::optional<Job> job_;
+  std::optional<int64_t> wanted_;
+  int64_t loop_first_ = 0, loop_last_ = 0;
+  std::map<int64_t, PreviewFrame> cache_;
+  std::list<int64_t> order_;
+  size_t cache_bytes_ = 0;
+  int generation_ = 0;
+  std::jthread thread_;
+};
+
+/// A screen image from a frame.
+QImage imageOf(const Frame& frame);
+
+}  // namespace glenhaze::desktop

@@ -1,0 +1,361 @@
+#include "desktop/main_window.h"
+
+#include <QCloseEvent>
+#include <QComboBox>
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QDoubleSpinBox>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QInputDialog>
+#include <QLineEdit>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSettings>
+#include <QSpinBox>
+#include <QStackedWidget>
+
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/base/version.h"
+#include "core/profile/library.h"
+#include "desktop/widgets/look.h"
+#include "desktop/widgets/spine.h"
+
+namespace glenhaze::desktop {
+
+MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+  setAcceptDrops(true);
+  setMinimumSize(1000, 620);
+  auto* middle = new QWidget;
+  auto* row = new QHBoxLayout(middle);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->setSpacing(0);
+  spine_ = new Spine;
+  row->addWidget(spine_);
+  places_ = new QStackedWidget;
+  shoot_ = new ShootPlace(session_);
+  bench_ = new BenchPlace(session_);
+  compare_ = new ComparePlace(session_);
+  run_ = new RunPlace(session_);
+  for (QWidget* place : std::initializer_list<QWidget*>{shoot_, bench_, compare_, run_}) places_->addWidget(place);
+  row->addWidget(places_, 1);
+  setCentralWidget(middle);
+  connect(spine_, &Spine::chosen, this, [this](int place) { go(static_cast<Place>(place)); });
+  connect(shoot_, &ShootPlace::bringInWanted, this, [this] { bringIn(true); });
+  connect(shoot_, &ShootPlace::outputWanted, this, &MainWindow::outputSettings);
+  connect(shoot_, &ShootPlace::benchWanted, this, [this](int clip) {
+    session_.setCurrentClip(clip);
+    go(Bench);
+  });
+  connect(shoot_, &ShootPlace::compareWanted, this, [this](int clip) {
+    session_.setCurrentClip(clip);
+    go(Compare);
+  });
+  const auto start = [this] {
+    session_.startRun();
+    go(Run);
+  };
+  connect(shoot_, &ShootPlace::runWanted, this, start);
+  connect(run_, &RunPlace::runWanted, this, start);
+  connect(&session_, &Session::changed, this, &MainWindow::refresh);
+  connect(&session_, &Session::runChanged, this, &MainWindow::refresh);
+  connect(&session_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refresh);
+  buildMenus();
+  const QSettings settings;
+  if (!restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray())) resize(1280, 800);
+  refresh();
+}
+
+void MainWindow::buildMenus() {
+  auto* shoot = menuBar()->addMenu(tr("&Shoot"));
+  const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto action) {
+    QAction* a = menu->addAction(text, this, action);
+    a->setShortcut(key);
+    return a;
+  };
+  add(shoot, tr("&New shoot"), QKeySequence::New, [this] { if (mayDiscard()) session_.newShoot(); });
+  add(shoot, tr("&Open shoot…"), QKeySequence::Open, [this] {
+    if (!mayDiscard()) return;
+    const QString file = QFileDialog::getOpenFileName(this, tr("Open shoot"), {}, tr("Shoots (*%1)").arg(QString::fromLatin1(kShootEnding)));
+    if (!file.isEmpty()) openPath(file);
+  });
+  auto* recent = shoot->addMenu(tr("Open &recent"));
+  connect(recent, &QMenu::aboutToShow, this, [this, recent] { showRecent(*recent); });
+  add(shoot, tr("&Save"), QKeySequence::Save, [this] { save(false); });
+  add(shoot, tr("Save &as…"), QKeySequence::SaveAs, [this] { save(true); });
+  shoot->addSeparator();
+  add(shoot, tr("&Bring in a folder…"), QKeySequence(Qt::CTRL | Qt::Key_B), [this] { bringIn(true); });
+  add(shoot, tr("Bring in &files…"), {}, [this] { bringIn(false); });
+  add(shoot, tr("Output settings…"), QKeySequence(Qt::CTRL | Qt::Key_E), [this] { outputSettings(); });
+  add(shoot, tr("&Render all that is ready"), QKeySequence(Qt::CTRL | Qt::Key_R), [this] {
+    session_.startRun();
+    go(Run);
+  });
+  shoot->addSeparator();
+  add(shoot, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
+  auto* edit = menuBar()->addMenu(tr("&Edit"));
+  QAction* undo = session_.undoStack().createUndoAction(this, tr("&Undo"));
+  undo->setShortcut(QKeySequence::Undo);
+  QAction* redo = session_.undoStack().createRedoAction(this, tr("&Redo"));
+  redo->setShortcut(QKeySequence::Redo);
+  edit->addAction(undo);
+  edit->addAction(redo);
+  edit->addSeparator();
+  add(edit, tr("&Preferences…"), QKeySequence::Preferences, [this] { preferences(); });
+  auto* profile = menuBar()->addMenu(tr("&Profile"));
+  add(profile, tr("Put into profile"), QKeySequence(Qt::CTRL | Qt::Key_Return), [this] { bench_->putIntoProfile(); });
+  add(profile, tr("&Import OpenCV calibration…"), {}, [this] { importCalibration(); });
+  add(profile, tr("&Export as OpenCV calibration…"), {}, [this] { exportCalibration(); });
+  auto* go_menu = menuBar()->addMenu(tr("&Go"));
+  const QStringList names{tr("Shoot"), tr("Bench"), tr("Compare"), tr("Run")};
+  for (int i = 0; i < 4; ++i) add(go_menu, names[i], QKeySequence(static_cast<int>(Qt::CTRL) | (Qt::Key_1 + i)), [this, i] { go(static_cast<Place>(i)); });
+  auto* help = menuBar()->addMenu(tr("&Help"));
+  help->addAction(tr("About Glenhaze"), this, [this] {
+    QMessageBox::about(this, tr("About Glenhaze"), tr("Glenhaze %1\nMeasures each camera once and corrects every clip from it.").arg(QString::fromLatin1(kVersionText)));
+  });
+}
+
+void MainWindow::go(Place place) {
+  places_->setCurrentIndex(place);
+  spine_->setCurrent(place);
+  if (place == Shoot) shoot_->ledger()->setFocus();
+  if (place == Compare) compare_->setFocus();
+}
+
+MainWindow::Place MainWindow::place() const { return static_cast<Place>(places_->currentIndex()); }
+
+void MainWindow::refresh() {
+  int uncovered = 0;
+  for (const ClipPlan& plan : session_.plans()) uncovered += plan.lens.kind == Coverage::Missing && !plan.failed ? 1 : 0;
+  spine_->setNote(Shoot, session_.plans().empty() ? tr("empty") : uncovered > 0 ? tr("%1 uncovered").arg(uncovered) : tr("all covered"));
+  spine_->setNote(Bench, {});
+  QString run = tr("idle");
+  bool wrong = false;
+  if (const auto batch = session_.batch()) {
+    const RunSummary s = batch->summary();
+    wrong = s.failed > 0;
+    run = session_.running() ? tr("%1 to go").arg(s.waiting + s.running) : s.failed > 0 ? tr("%1 failed").arg(s.failed) : tr("%1 done").arg(s.done);
+  }
+  spine_->setNote(Run, run, wrong);
+  setWindowTitle(tr("%1%2 – Glenhaze").arg(session_.isModified() ? QStringLiteral("• ") : QString(), session_.title()));
+}
+
+void MainWindow::attempt(const std::function<void()>& action) {
+  try {
+    action();
+  } catch (const Error& error) {
+    QMessageBox box(QMessageBox::Warning, tr("Glenhaze"), QString::fromStdString(error.whatHappened()), QMessageBox::Ok, this);
+    QStringList rest;
+    for (const std::string& text : {error.where(), error.why(), error.remedy()})
+      if (!text.empty()) rest << QString::fromStdString(text);
+    box.setInformativeText(rest.join(QLatin1Char('\n')));
+    box.exec();
+  }
+}
+
+bool MainWindow::openPath(const QString& path) {
+  bool ok = false;
+  attempt([&] {
+    if (QFileInfo(path).isDir())
+      session_.openFolder(path);
+    else
+      session_.open(path);
+    ok = true;
+  });
+  if (ok) {
+    if (!session_.shoot().path.empty()) remember(QString::fromStdString(session_.shoot().path.string()));
+    go(Shoot);
+  }
+  return ok;
+}
+
+void MainWindow::remember(const QString& path) {
+  QSettings settings;
+  QStringList recent = settings.value(QStringLiteral("recent")).toStringList();
+  recent.removeAll(path);
+  recent.prepend(path);
+  settings.setValue(QStringLiteral("recent"), recent.mid(0, 8));
+}
+
+void MainWindow::showRecent(QMenu& menu) {
+  menu.clear();
+  const QStringList recent = QSettings().value(QStringLiteral("recent")).toStringList();
+  for (const QString& path : recent)
+    menu.addAction(path, this, [this, path] { if (mayDiscard()) openPath(path); });
+  if (recent.isEmpty()) menu.addAction(tr("Nothing yet"))->setEnabled(false);
+}
+
+bool MainWindow::save(bool as) {
+  QString path = QString::fromStdString(session_.shoot().path.string());
+  if (path.isEmpty() || as) {
+    const QString folder = session_.shoot().clips.empty() ? QString() : QString::fromStdString(session_.shoot().clips.front().path.parent_path().string()) + QLatin1Char('/');
+    path = QFileDialog::getSaveFileName(this, tr("Save shoot beside its footage"), folder + session_.title() + QString::fromLatin1(kShootEnding), tr("Shoots (*%1)").arg(QString::fromLatin1(kShootEnding)));
+    if (path.isEmpty()) return false;
+    if (!path.endsWith(QString::fromLatin1(kShootEnding))) path += QString::fromLatin1(kShootEnding);
+  }
+  bool ok = false;
+  attempt([&] {
+    session_.save(path);
+    remember(path);
+    ok = true;
+  });
+  refresh();
+  return ok;
+}
+
+bool MainWindow::mayDiscard() {
+  if (!session_.isModified()) return true;
+  const auto answer = QMessageBox::question(this, tr("Glenhaze"), tr("Save the changes to “%1”?").arg(session_.title()), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+  if (answer == QMessageBox::Save) return save(false);
+  return answer == QMessageBox::Discard;
+}
+
+void MainWindow::bringIn(bool folder) {
+  QStringList paths;
+  if (folder) {
+    const QString chosen = QFileDialog::getExistingDirectory(this, tr("Bring in a folder of footage"));
+    if (!chosen.isEmpty()) paths << chosen;
+  } else {
+    paths = QFileDialog::getOpenFileNames(this, tr("Bring in footage"));
+  }
+  if (!paths.isEmpty()) attempt([&] { session_.addPaths(paths); });
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+  if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+  QStringList paths;
+  for (const QUrl& url : event->mimeData()->urls())
+    if (url.isLocalFile()) paths << url.toLocalFile();
+  if (paths.size() == 1 && (paths[0].endsWith(QString::fromLatin1(kShootEnding)) || (session_.plans().empty() && QFileInfo(paths[0]).isDir()))) {
+    if (mayDiscard()) openPath(paths[0]);
+    return;
+  }
+  attempt([&] { session_.addPaths(paths); });
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+  if (session_.running()) {
+    const auto answer = QMessageBox::question(this, tr("A run is in progress"), tr("Stop the run and close? Finished clips stay; the run can be taken up again later."), QMessageBox::Close | QMessageBox::Cancel);
+    if (answer != QMessageBox::Close) return event->ignore();
+    session_.stopRun();
+  }
+  if (!mayDiscard()) return event->ignore();
+  QSettings().setValue(QStringLiteral("window/geometry"), saveGeometry());
+  event->accept();
+}
+
+void MainWindow::outputSettings() {
+  const OutputSettings now = session_.shoot().output;
+  QDialog dialog(this);
+  dialog.setWindowTitle(tr("Output settings"));
+  auto* form = new QFormLayout(&dialog);
+  auto* folder = new QLineEdit(QString::fromStdString(session_.shoot().outputFolder().string()));
+  folder->setMinimumWidth(360);
+  form->addRow(tr("Folder"), folder);
+  const auto choice = [&](const QString& label, const QStringList& names, int current) {
+    auto* box = new QComboBox;
+    box->addItems(names);
+    box->setCurrentIndex(current);
+    form->addRow(label, box);
+    return box;
+  };
+  auto* codec = choice(tr("Format"), {QStringLiteral("H.264"), QStringLiteral("H.265"), QStringLiteral("ProRes 422 HQ"), QStringLiteral("FFV1 (lossless)"), tr("PNG stills"), tr("TIFF stills"), tr("JPEG stills")}, static_cast<int>(now.encode.codec));
+  auto* quality = choice(tr("Quality"), {tr("small files"), tr("standard"), tr("for further work")}, static_cast<int>(now.encode.quality));
+  auto* rate = new QDoubleSpinBox;
+  rate->setRange(0, 2000);
+  rate->setDecimals(1);
+  rate->setSuffix(tr(" Mbit/s"));
+  rate->setSpecialValueText(tr("by quality"));
+  rate->setValue(now.encode.bit_rate ? static_cast<double>(*now.encode.bit_rate) / 1e6 : 0);
+  form->addRow(tr("Bit rate"), rate);
+  auto* sound = choice(tr("Sound"), {tr("kept as it is"), tr("converted to PCM"), tr("left out")}, static_cast<int>(now.encode.sound));
+  auto* width = new QSpinBox;
+  auto* height = new QSpinBox;
+  for (auto* spin : {width, height}) {
+    spin->setRange(0, 16384);
+    spin->setSpecialValueText(tr("as filmed"));
+  }
+  width->setValue(now.size.width);
+  height->setValue(now.size.height);
+  form->addRow(tr("Width"), width);
+  form->addRow(tr("Height"), height);
+  auto* fill = new QSpinBox;
+  fill->setRange(0, 100);
+  fill->setSuffix(QStringLiteral(" %"));
+  fill->setValue(static_cast<int>(now.fill * 100 + 0.5));
+  fill->setToolTip(tr("0: the whole picture with blank corners; 100: no blank corners"));
+  form->addRow(tr("Fill the frame"), fill);
+  auto* amount = new QSpinBox;
+  amount->setRange(0, 100);
+  amount->setSuffix(QStringLiteral(" %"));
+  amount->setValue(static_cast<int>(now.lens_amount * 100 + 0.5));
+  amount->setToolTip(tr("How much of the lens correction is applied"));
+  form->addRow(tr("Lens correction"), amount);
+  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+  form->addRow(buttons);
+  connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+  connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+  if (dialog.exec() != QDialog::Accepted) return;
+  session_.edit(tr("Change output settings"), [&](glenhaze::Shoot& s) {
+    OutputSettings& o = s.output;
+    if (folder->text().toStdString() != s.outputFolder().string()) o.folder = folder->text().toStdString();
+    o.encode.codec = static_cast<Codec>(codec->currentIndex());
+    o.encode.quality = static_cast<Quality>(quality->currentIndex());
+    o.encode.sound = static_cast<Sound>(sound->currentIndex());
+    o.encode.bit_rate = rate->value() > 0 ? std::optional<int64_t>(static_cast<int64_t>(rate->value() * 1e6)) : std::nullopt;
+    o.size = width->value() > 0 && height->value() > 0 ? PictureSize{width->value(), height->value()} : PictureSize{};
+    o.fill = fill->value() / 100.0;
+    o.lens_amount = amount->value() / 100.0;
+  });
+}
+
+void MainWindow::preferences() {
+  QSettings settings;
+  QDialog dialog(this);
+  dialog.setWindowTitle(tr("Preferences"));
+  auto* form = new QFormLayout(&dialog);
+  auto* threads = new QSpinBox;
+  threads->setRange(0, 256);
+  threads->setSpecialValueText(tr("all cores"));
+  threads->setValue(settings.value(QStringLiteral("threads")).toInt());
+  threads->setToolTip(tr("Takes effect at the next start"));
+  form->addRow(tr("Worker threads, from the next start"), threads);
+  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+  form->addRow(buttons);
+  connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+  connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+  if (dialog.exec() == QDialog::Accepted) settings.setValue(QStringLiteral("threads"), threads->value());
+}
+
+void MainWindow::importCalibration() {
+  if (session_.currentClip() < 0) return;
+  const QString file = QFileDialog::getOpenFileName(this, tr("Import OpenCV calibration"), {}, tr("Calibrations (*.yml *.yaml *.xml *.json)"));
+  if (file.isEmpty()) return;
+  attempt([&] {
+    Profile profile = session_.profileFor(session_.currentClip());
+    const Profile in = fromOpenCvFile(file.toStdString(), profile.camera);
+    if (in.camera.width != profile.camera.width || in.camera.height != profile.camera.height)
+      throw Error(ErrorKind::Evidence, "The calibration is for another picture size", file.toStdString(), in.camera.describe(), "Choose a clip of that size first");
+    profile.lens = in.lens;
+    session_.putProfile(tr("Import OpenCV calibration"), profile);
+  });
+}
+
+void MainWindow::exportCalibration() {
+  if (session_.currentClip() < 0) return;
+  attempt([&] {
+    const std::string text = toOpenCvYaml(session_.profileFor(session_.currentClip()));
+    const QString file = QFileDialog::getSaveFileName(this, tr("Export as OpenCV calibration"), QStringLiteral("calibration.yml"), tr("YAML (*.yml)"));
+    if (!file.isEmpty()) writeFileAtomically(file.toStdString(), text);
+  });
+}
+
+}  // namespace glenhaze::desktop

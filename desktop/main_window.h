@@ -1,0 +1,63 @@
+#pragma once
+// The window: the spine, one place at a time, the menus. Each place owns its own insides.
+
+#include <QMainWindow>
+#include <memory>
+
+#include "desktop/bench/bench_place.h"
+#include "desktop/compare/compare_place.h"
+#include "desktop/run/run_place.h"
+#include "desktop/session.h"
+#include "desktop/shoot/shoot_place.h"
+
+class QStackedWidget;
+
+namespace glenhaze::desktop {
+
+class Spine;
+
+class MainWindow : public QMainWindow {
+  Q_OBJECT
+ public:
+  enum Place { Shoot, Bench, Compare, Run };
+  explicit MainWindow(QWidget* parent = nullptr);
+
+  Session& session() { return session_; }
+  ShootPlace& shootPlace() { return *shoot_; }
+  BenchPlace& benchPlace() { return *bench_; }
+  ComparePlace& comparePlace() { return *compare_; }
+  RunPlace& runPlace() { return *run_; }
+  void go(Place place);
+  Place place() const;
+  /// Opens a shoot file or a folder; shows what is wrong when it cannot.
+  bool openPath(const QString& path);
+
+ protected:
+  void closeEvent(QCloseEvent* event) override;
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
+
+ private:
+  void buildMenus();
+  void refresh();
+  bool mayDiscard();
+  bool save(bool as);
+  void bringIn(bool folder);
+  void showRecent(QMenu& menu);
+  void remember(const QString& path);
+  void outputSettings();
+  void preferences();
+  void importCalibration();
+  void exportCalibration();
+  void attempt(const std::function<void()>& action);
+
+  Session session_;
+  Spine* spine_ = nullptr;
+  QStackedWidget* places_ = nullptr;
+  ShootPlace* shoot_ = nullptr;
+  BenchPlace* bench_ = nullptr;
+  ComparePlace* compare_ = nullptr;
+  RunPlace* run_ = nullptr;
+};
+
+}  // namespace glenhaze::desktop

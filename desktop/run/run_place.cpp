@@ -1,0 +1,200 @@
+#include "desktop/run/run_place.h"
+
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QLabel>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QStyledItemDelegate>
+#include <QPainter>
+#include <QTableView>
+#include <QVBoxLayout>
+
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "desktop/widgets/look.h"
+
+namespace glenhaze::desktop {
+
+namespace {
+
+enum Column { Clip, Stage, Frames, Rate, Time, Size, Why, Columns };
+
+QString stageText(const RunItem& item) {
+  switch (item.state) {
+    case RunState::Running: return QObject::tr("rendering %1").arg(withUnit(item.share * 100, 0, QStringLiteral("%")));
+    case RunState::Waiting: return QObject::tr("waiting");
+    case RunState::Done: return item.was_there ? QObject::tr("was done") : QObject::tr("done");
+    case RunState::Failed: return QObject::tr("failed");
+    case RunState::Skipped: return QObject::tr("left out");
+    default: return QObject::tr("taken out");
+  }
+}
+
+// A thin bar under the stage of the clip that is being rendered; a glyph where one failed.
+class StageDelegate : public QStyledItemDelegate {
+ public:
+  StageDelegate(const RunModel& model, QObject* parent) : QStyledItemDelegate(parent), model_(model) {}
+  void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+    const RunItem& item = model_.items()[static_cast<size_t>(index.row())];
+    QStyleOptionViewItem moved = option;
+    if (item.state == RunState::Failed) {
+      paintGlyph(*p, QRectF(option.rect.left() + 8, option.rect.center().y() - 6, 12, 12), true);
+      moved.rect.adjust(20, 0, 0, 0);
+    }
+    QStyledItemDelegate::paint(p, moved, index);
+    if (item.state != RunState::Running) return;
+    const QRectF bar(option.rect.left() + 8, option.rect.bottom() - 4, option.rect.width() - 16, 3);
+    p->fillRect(bar, look::kLine);
+    p->fillRect(QRectF(bar.left(), bar.top(), bar.width() * item.share, bar.height()), look::kPaper);
+  }
+
+ private:
+  const RunModel& model_;
+};
+
+}  // namespace
+
+RunModel::RunModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session) {
+  connect(&session, &Session::runChanged, this, &RunModel::refresh);
+}
+
+void RunModel::refresh() {
+  const auto batch = session_.batch();
+  std::vector<RunItem> now = batch ? batch->items() : std::vector<RunItem>{};
+  const bool same_rows = now.size() == items_.size();
+  if (same_rows) {
+    items_ = std::move(now);
+    if (!items_.empty()) Q_EMIT dataChanged(index(0, 0), index(static_cast<int>(items_.size()) - 1, Columns - 1));
+    return;
+  }
+  beginResetModel();
+  items_ = std::move(now);
+  endResetModel();
+}
+
+int RunModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(items_.size()); }
+int RunModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(Columns); }
+
+QVariant RunModel::headerData(int section, Qt::Orientation orientation, int role) const {
+  if (orientation != Qt::Horizontal || role != Qt::DisplayRole) return {};
+  return QStringList{tr("Clip"), tr("Stage"), tr("Frames"), tr("Frames/s"), tr("Took"), tr("Size"), tr("What happened")}.value(section);
+}
+
+QVariant RunModel::data(const QModelIndex& index, int role) const {
+  if (!index.isValid() || index.row() >= static_cast<int>(items_.size())) return {};
+  const RunItem& item = items_[static_cast<size_t>(index.row())];
+  const bool number = index.column() >= Frames && index.column() <= Size;
+  if (role == Qt::TextAlignmentRole) return static_cast<int>((number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  if (role == Qt::ForegroundRole && (item.state == RunState::Skipped || item.state == RunState::Waiting)) return look::kQuiet;
+  if (role == Qt::ToolTipRole) return QString::fromStdString(item.why);
+  if (role != Qt::DisplayRole) return {};
+  switch (index.column()) {
+    case Clip: return QString::fromStdString(item.plan.info.path.stem().string());
+    case Stage: return stageText(item);
+    case Frames: return item.frames > 0 ? QString::number(item.frames) : QString();
+    case Rate: return item.fps > 0 ? withUnit(item.fps, 1, {}) : QString();
+    case Time: return item.seconds > 0 ? spanText(item.seconds) : QString();
+    case Size: return item.bytes > 0 ? bytesText(static_cast<double>(item.bytes)) : QString();
+    default: return QString::fromStdString(item.why);
+  }
+}
+
+RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session_(session), model_(session) {
+  auto* layout = new QVBoxLayout(this);
+  layout->setContentsMargins(16, 10, 16, 12);
+  layout->setSpacing(8);
+  auto* head = new QHBoxLayout;
+  title_ = new QLabel;
+  title_->setFont(textFont(15, true));
+  left_ = new QLabel;
+  left_->setStyleSheet(QStringLiteral("color:#B4B5B3"));
+  head->addWidget(title_);
+  head->addSpacing(10);
+  head->addWidget(left_);
+  head->addStretch();
+  const auto button = [&](const QString& text, const QString& tip, auto action) {
+    auto* b = new QPushButton(text);
+    b->setToolTip(tip);
+    connect(b, &QPushButton::clicked, this, action);
+    head->addWidget(b);
+    return b;
+  };
+  up_ = button(tr("Move up"), tr("Render the chosen clip earlier"), [this] { if (const int r = selectedRow(); r > 0) { session_.batch()->move(r, r - 1); table_->selectRow(r - 1); } });
+  out_ = button(tr("Take out"), tr("Take the chosen clip out of this run"), [this] { if (const int r = selectedRow(); r >= 0) session_.batch()->cancel(r); });
+  retry_ = button(tr("Try again"), tr("Render what failed or was taken out once more"), [this] { if (session_.batch()) { session_.batch()->retry(); session_.startRun(); } });
+  pause_ = button(tr("Pause"), tr("Hold the run; nothing is lost"), [this] { if (session_.batch()) session_.batch()->pause(!session_.batch()->paused()); });
+  stop_ = button(tr("Stop run"), tr("Stop; finished clips stay"), [this] { session_.stopRun(); });
+  report_ = button(tr("Save report…"), tr("What was rendered and what failed, as HTML or CSV"), [this] { saveReport(); });
+  start_ = button(tr("Start run"), tr("Render every clip that is ready (Ctrl+R)"), [this] { Q_EMIT runWanted(); });
+  start_->setProperty("next", true);
+  layout->addLayout(head);
+  bar_ = new QProgressBar;
+  bar_->setRange(0, 1000);
+  bar_->setTextVisible(false);
+  layout->addWidget(bar_);
+  table_ = new QTableView;
+  table_->setModel(&model_);
+  table_->setAccessibleName(tr("Run"));
+  table_->setItemDelegateForColumn(Stage, new StageDelegate(model_, table_));
+  table_->verticalHeader()->hide();
+  table_->verticalHeader()->setDefaultSectionSize(30);
+  table_->setShowGrid(false);
+  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+  table_->setSelectionMode(QAbstractItemView::SingleSelection);
+  static constexpr int kWidths[] = {230, 130, 70, 76, 90, 84};
+  for (int i = 0; i < Why; ++i) table_->setColumnWidth(i, kWidths[i]);
+  table_->horizontalHeader()->setStretchLastSection(true);
+  layout->addWidget(table_, 1);
+  note_ = new QLabel;
+  note_->setWordWrap(true);
+  note_->setStyleSheet(QStringLiteral("color:#B4B5B3"));
+  layout->addWidget(note_);
+  connect(&session_, &Session::runChanged, this, &RunPlace::refresh);
+  connect(&session_, &Session::changed, this, &RunPlace::refresh);
+  refresh();
+}
+
+int RunPlace::selectedRow() const {
+  const auto rows = table_->selectionModel()->selectedRows();
+  return rows.isEmpty() || !session_.batch() ? -1 : rows.front().row();
+}
+
+void RunPlace::refresh() {
+  const auto batch = session_.batch();
+  const bool running = session_.running();
+  const RunSummary s = batch ? batch->summary() : RunSummary{};
+  title_->setText(!batch ? tr("No run yet") : running ? (batch->paused() ? tr("Paused") : tr("Rendering")) : tr("Run finished"));
+  QStringList parts;
+  if (batch) parts << tr("%1 done").arg(s.done);
+  if (s.waiting + s.running > 0) parts << tr("%1 to go").arg(s.waiting + s.running);
+  if (s.failed > 0) parts << tr("%1 failed").arg(s.failed);
+  if (s.skipped > 0) parts << tr("%1 left out").arg(s.skipped);
+  if (running && s.seconds_left >= 0) parts << tr("%1 left").arg(spanText(s.seconds_left));
+  left_->setText(batch ? parts.join(QStringLiteral(" · ")) : tr("Start one to render every clip that is ready."));
+  bar_->setValue(static_cast<int>(s.share * 1000));
+  bar_->setVisible(batch != nullptr);
+  start_->setVisible(!running);
+  pause_->setVisible(running);
+  pause_->setText(batch && batch->paused() ? tr("Go on") : tr("Pause"));
+  stop_->setVisible(running);
+  for (QPushButton* b : {up_, out_}) b->setVisible(running);
+  retry_->setVisible(!running && batch && s.failed + s.cancelled > 0);
+  report_->setVisible(batch != nullptr);
+  note_->setText(tr("Rendered clips go to %1. Sources are never written to; a run that was stopped goes on where it was.").arg(QString::fromStdString(session_.shoot().outputFolder().string())));
+}
+
+void RunPlace::saveReport() {
+  const QString file = QFileDialog::getSaveFileName(this, tr("Save report"), QStringLiteral("report.html"), tr("Web page (*.html);;Table (*.csv)"));
+  if (file.isEmpty()) return;
+  try {
+    const auto& items = model_.items();
+    writeFileAtomically(file.toStdString(), file.endsWith(QStringLiteral(".csv")) ? reportCsv(items) : reportHtml(items, session_.title().toStdString()));
+    note_->setText(tr("Report saved: %1").arg(file));
+  } catch (const Error& error) {
+    note_->setText(QString::fromUtf8(error.what()));
+  }
+}
+
+}  // namespace glenhaze::desktop

@@ -1,0 +1,53 @@
+#pragma once
+// Run: the batch, clip by clip.
+
+#include <QAbstractTableModel>
+#include <QWidget>
+
+#include "desktop/session.h"
+
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QTableView;
+
+namespace glenhaze::desktop {
+
+class RunModel : public QAbstractTableModel {
+  Q_OBJECT
+ public:
+  explicit RunModel(Session& session, QObject* parent = nullptr);
+  int rowCount(const QModelIndex& parent = {}) const override;
+  int columnCount(const QModelIndex& parent = {}) const override;
+  QVariant data(const QModelIndex& index, int role) const override;
+  QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+  const std::vector<RunItem>& items() const { return items_; }
+
+ private:
+  void refresh();
+  Session& session_;
+  std::vector<RunItem> items_;
+};
+
+class RunPlace : public QWidget {
+  Q_OBJECT
+ public:
+  explicit RunPlace(Session& session, QWidget* parent = nullptr);
+  QTableView* table() const { return table_; }
+
+ Q_SIGNALS:
+  void runWanted();
+
+ private:
+  void refresh();
+  void saveReport();
+  int selectedRow() const;
+  Session& session_;
+  RunModel model_;
+  QTableView* table_ = nullptr;
+  QLabel *title_ = nullptr, *left_ = nullptr, *note_ = nullptr;
+  QProgressBar* bar_ = nullptr;
+  QPushButton *start_ = nullptr, *pause_ = nullptr, *stop_ = nullptr, *retry_ = nullptr, *out_ = nullptr, *up_ = nullptr, *report_ = nullptr;
+};
+
+}  // namespace glenhaze::desktop

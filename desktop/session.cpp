@@ -1,0 +1,244 @@
+#include "desktop/session.h"
+
+#include <QFuture>
+#include <QPointer>
+#include <QUndoCommand>
+#include <QtConcurrentRun>
+#include <algorithm>
+
+#include "core/base/error.h"
+#include "core/media/sequence.h"
+#include "core/profile/library.h"
+
+namespace glenhaze::desktop {
+namespace fs = std::filesystem;
+
+namespace {
+
+QString key(const fs::path& path) { return QString::fromStdString(path.string()); }
+
+}  // namespace
+
+class ShootEdit : public QUndoCommand {
+ public:
+  ShootEdit(Session& session, const QString& what, Shoot after) : QUndoCommand(what), session_(session), before_(session.shoot()), after_(std::move(after)) {}
+  void undo() override { session_.setShoot(before_); }
+  void redo() override { session_.setShoot(after_); }
+
+ private:
+  Session& session_;
+  Shoot before_, after_;
+};
+
+// Files follow the undo: what is on the disk is always what the window shows.
+class ProfileEdit : public QUndoCommand {
+ public:
+  ProfileEdit(Session& session, const QString& what, Profile after) : QUndoCommand(what), session_(session), after_(std::move(after)) {
+    for (const Profile& p : session.profiles_)
+      if (p.path == after_.path) before_ = p;
+  }
+  void redo() override {
+    saveProfile(after_, after_.path);
+    std::vector<Profile> all = without();
+    all.push_back(after_);
+    session_.setProfiles(std::move(all));
+  }
+  void undo() override {
+    std::vector<Profile> all = without();
+    if (before_) {
+      saveProfile(*before_, before_->path);
+      all.push_back(*before_);
+    } else {
+      std::error_code code;
+      fs::remove(after_.path, code);
+    }
+    session_.setProfiles(std::move(all));
+  }
+
+ private:
+  std::vector<Profile> without() const {
+    std::vector<Profile> all;
+    for (const Profile& p : session_.profiles_)
+      if (p.path != after_.path) all.push_back(p);
+    return all;
+  }
+  Session& session_;
+  std::optional<Profile> before_;
+  Profile after_;
+};
+
+Session::Session(QObject* parent) : QObject(parent) {}
+
+Session::~Session() { run_stop_.request_stop(); }
+
+QString Session::title() const {
+  return shoot_.name.empty() ? tr("Untitled shoot") : QString::fromStdString(shoot_.name);
+}
+
+void Session::reset(Shoot shoot) {
+  ++generation_;
+  undo_.clear();
+  shoot_ = std::move(shoot);
+  infos_.clear();
+  probing_ = 0;
+  current_ = shoot_.clips.empty() ? -1 : 0;
+  loadAllProfiles();
+  probeMissing();
+  replan();
+  Q_EMIT currentClipChanged();
+}
+
+void Session::newShoot() { reset(Shoot{}); }
+void Session::open(const QString& path) { reset(loadShoot(path.toStdString())); }
+
+void Session::openFolder(const QString& folder) {
+  const fs::path root = folder.toStdString();
+  // A folder that holds a shoot is opened as that shoot.
+  std::error_code code;
+  for (const auto& entry : fs::directory_iterator(root, code))
+    if (entry.path().string().ends_with(kShootEnding)) return reset(loadShoot(entry.path()));
+  reset(shootFromFolder(root));
+}
+
+void Session::save(const QString& path) {
+  saveShoot(shoot_, path.toStdString());
+  undo_.setClean();
+  loadAllProfiles();
+  replan();
+}
+
+int Session::addPaths(const QStringList& paths) {
+  std::vector<fs::path> found;
+  for (const QString& text : paths) {
+    const fs::path path = text.toStdString();
+    if (fs::is_directory(path)) {
+      const auto inside = listFootage(path);
+      found.insert(found.end(), inside.begin(), inside.end());
+    } else {
+      found.push_back(path);
+    }
+  }
+  Shoot after = shoot_;
+  int added = 0;
+  for (const fs::path& path : found) {
+    const fs::path absolute = fs::absolute(path).lexically_normal();
+    const bool known = std::any_of(after.clips.begin(), after.clips.end(), [&](const ShootClip& c) { return c.path == absolute; });
+    if (known) continue;
+    ShootClip clip;
+    clip.path = absolute;
+    after.clips.push_back(clip);
+    ++added;
+  }
+  if (added > 0) {
+    if (after.name.empty()) after.name = after.clips.front().path.parent_path().filename().string();
+    undo_.push(new ShootEdit(*this, tr("Bring in footage"), std::move(after)));
+  }
+  return added;
+}
+
+void Session::edit(const QString& what, const std::function<void(Shoot&)>& change) {
+  Shoot after = shoot_;
+  change(after);
+  undo_.push(new ShootEdit(*this, what, std::move(after)));
+}
+
+void Session::putProfile(const QString& what, Profile profile) {
+  if (profile.path.empty()) {
+    const fs::path folder = shoot_.path.empty() ? profileLibraryFolder() : shoot_.profileFolder();
+    fs::create_directories(folder);
+    profile.path = folder / suggestedFileName(profile.camera);
+  }
+  undo_.push(new ProfileEdit(*this, what, std::move(profile)));
+}
+
+void Session::setShoot(Shoot shoot) {
+  shoot_ = std::move(shoot);
+  if (current_ >= static_cast<int>(shoot_.clips.size())) current_ = static_cast<int>(shoot_.clips.size()) - 1;
+  if (current_ < 0 && !shoot_.clips.empty()) current_ = 0;
+  probeMissing();
+  replan();
+}
+
+void Session::setProfiles(std::vector<Profile> profiles) {
+  profiles_ = std::move(profiles);
+  std::sort(profiles_.begin(), profiles_.end(), [](const Profile& a, const Profile& b) { return a.path < b.path; });
+  replan();
+}
+
+void Session::loadAllProfiles() {
+  ProfileSet set = loadProfiles(shoot_.profileFolders());
+  profiles_ = std::move(set.profiles);
+  profile_problems_.clear();
+  for (const std::string& problem : set.problems) profile_problems_.append(QString::fromStdString(problem));
+}
+
+void Session::probeMissing() {
+  const int generation = generation_;
+  for (const ShootClip& clip : shoot_.clips) {
+    if (infos_.contains(key(clip.path))) continue;
+    auto pending = std::make_shared<ClipInfo>();
+    pending->path = clip.path;
+    infos_.insert(key(clip.path), pending);
+    ++probing_;
+    QtConcurrent::run([path = clip.path] { return probe(path); }).then(this, [this, generation](const ClipInfo& info) {
+      if (generation != generation_) return;
+      infos_[key(info.path)] = std::make_shared<ClipInfo>(info);
+      --probing_;
+      replan();
+      if (current_ >= 0 && shoot_.clips[static_cast<size_t>(current_)].path == info.path) Q_EMIT currentClipChanged();
+    });
+  }
+}
+
+void Session::replan() {
+  std::vector<ClipInfo> infos;
+  for (const ShootClip& clip : shoot_.clips) {
+    const auto known = infos_.value(key(clip.path));
+    infos.push_back(known ? *known : ClipInfo{});
+  }
+  plans_ = planShoot(shoot_, infos, profiles_);
+  Q_EMIT changed();
+}
+
+void Session::setCurrentClip(int index) {
+  if (index == current_ || index >= static_cast<int>(shoot_.clips.size())) return;
+  current_ = index;
+  Q_EMIT currentClipChanged();
+}
+
+Profile Session::profileFor(int clip) const {
+  if (clip < 0 || clip >= static_cast<int>(plans_.size())) return {};
+  const ClipPlan& plan = plans_[static_cast<size_t>(clip)];
+  if (plan.match.kind == MatchKind::Exact || plan.match.kind == MatchKind::Assigned) return profiles_[static_cast<size_t>(plan.match.profile)];
+  Profile fresh;
+  const CameraAnswer answer = answerOf(shoot_, plan.clip, plan.info);
+  fresh.camera.name = answer.camera.empty() ? cameraNameOf(plan.info) : answer.camera;
+  fresh.camera.width = plan.info.width;
+  fresh.camera.height = plan.info.height;
+  if (plan.info.kind == ClipKind::Film && !plan.info.variable_rate) fresh.camera.fps = plan.info.fps;
+  fresh.camera.view = answer.view;
+  if (!answer.medium.empty()) fresh.camera.medium = answer.medium;
+  fresh.camera.lens = answer.lens;
+  fresh.camera.in_camera = answer.in_camera;
+  return fresh;
+}
+
+void Session::startRun() {
+  if (running_) return;
+  if (!batch_ || batch_->summary().waiting == 0) batch_ = std::make_shared<Batch>(plans_);
+  running_ = true;
+  run_stop_ = std::stop_source();
+  const QPointer<Session> self(this);
+  batch_->setListener([self] {
+    if (self) QMetaObject::invokeMethod(self.data(), [self] { if (self) Q_EMIT self->runChanged(); }, Qt::QueuedConnection);
+  });
+  QtConcurrent::run([batch = batch_, token = run_stop_.get_token()] { batch->run(token); }).then(this, [this] {
+    running_ = false;
+    Q_EMIT runChanged();
+  });
+  Q_EMIT runChanged();
+}
+
+void Session::stopRun() { run_stop_.request_stop(); }
+
+}  // namespace glenhaze::desktop

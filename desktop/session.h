@@ -1,0 +1,92 @@
+#pragma once
+// What is open: the shoot, what its files are, the profiles, and the plan that follows from them. All
+// places read from here and send their wishes here; nothing else holds these values.
+
+#include <QHash>
+#include <QObject>
+#include <QString>
+#include <QStringList>
+#include <QUndoStack>
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "core/run/batch.h"
+#include "core/run/shoot.h"
+
+namespace glenhaze::desktop {
+
+class Session : public QObject {
+  Q_OBJECT
+ public:
+  explicit Session(QObject* parent = nullptr);
+  ~Session() override;
+
+  const Shoot& shoot() const { return shoot_; }
+  const std::vector<Profile>& profiles() const { return profiles_; }
+  const std::vector<ClipPlan>& plans() const { return plans_; }
+  /// Profile files that could not be read, in words.
+  const QStringList& profileProblems() const { return profile_problems_; }
+  bool probing() const { return probing_ > 0; }
+  QUndoStack& undoStack() { return undo_; }
+  bool isModified() const { return !undo_.isClean() || (shoot_.path.empty() && !shoot_.clips.empty()); }
+  QString title() const;
+
+  /// All of these throw Error, which the caller shows.
+  void newShoot();
+  void open(const QString& path);
+  void openFolder(const QString& folder);
+  void save(const QString& path);
+
+  /// Adds footage files and the footage of folders, those that are not in the shoot yet; returns how many.
+  int addPaths(const QStringList& paths);
+
+  /// An edit of the shoot that can be undone.
+  void edit(const QString& what, const std::function<void(Shoot&)>& change);
+
+  /// Puts a profile into the shoot's profile folder (or the library), as an edit that can be undone.
+  void putProfile(const QString& what, Profile profile);
+
+  /// The clip that Bench and Compare look at; −1: none.
+  int currentClip() const { return current_; }
+  void setCurrentClip(int index);
+
+  /// The profile that a clip uses or should get: its match, or a new one for its camera and mode.
+  Profile profileFor(int clip) const;
+
+  /// The run in progress or finished last; null before the first.
+  std::shared_ptr<Batch> batch() const { return batch_; }
+  bool running() const { return running_; }
+  void startRun();
+  void stopRun();
+
+ Q_SIGNALS:
+  void changed();
+  void currentClipChanged();
+  void runChanged();
+
+ private:
+  friend class ShootEdit;
+  friend class ProfileEdit;
+  void setShoot(Shoot shoot);
+  void setProfiles(std::vector<Profile> profiles);
+  void reset(Shoot shoot);
+  void probeMissing();
+  void replan();
+  void loadAllProfiles();
+
+  Shoot shoot_;
+  std::vector<Profile> profiles_;
+  std::vector<ClipPlan> plans_;
+  QStringList profile_problems_;
+  QHash<QString, std::shared_ptr<ClipInfo>> infos_;
+  QUndoStack undo_;
+  int probing_ = 0;
+  int generation_ = 0;
+  int current_ = -1;
+  std::shared_ptr<Batch> batch_;
+  std::stop_source run_stop_;
+  bool running_ = false;
+};
+
+}  // namespace glenhaze::desktop

@@ -1,0 +1,155 @@
+#include "desktop/shoot/ledger_delegate.h"
+
+#include <QPainter>
+#include <QPainterPath>
+
+#include "desktop/widgets/look.h"
+
+namespace glenhaze::desktop {
+
+using namespace look;
+
+LedgerDelegate::LedgerDelegate(Session& session, const LedgerModel& model, FilmStrips& strips, QObject* parent)
+    : QStyledItemDelegate(parent), session_(session), model_(model), strips_(strips) {}
+
+LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
+  Columns c;
+  const qreal h = row.height(), y = row.top();
+  constexpr qreal kStrip = FilmStrips::kFrames * FilmStrips::kWidth, kGap = 12;
+  constexpr qreal kLength = 52, kPicture = 92, kIso = 54, kLens = 128, kState = 190;
+  c.strip = {row.left(), y + (h - FilmStrips::kHeight) / 2, kStrip, FilmStrips::kHeight};
+  qreal right = row.right();
+  const auto take = [&](qreal width) {
+    right -= width;
+    const QRectF r(right, y, width, h);
+    right -= kGap;
+    return r;
+  };
+  c.state = take(kState);
+  c.lens = take(kLens);
+  c.iso = take(kIso);
+  c.picture = take(kPicture);
+  c.length = take(kLength);
+  c.name = {c.strip.right() + kGap, y, right - c.strip.right() - kGap, h};
+  return c;
+}
+
+QRectF LedgerDelegate::buttonArea(const QRectF& row) { return {row.right() - 128, row.top() + 8, 128, 27}; }
+
+QSize LedgerDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const {
+  return {400, model_.groupAt(index) != nullptr ? kGroupHeight : kClipHeight};
+}
+
+void LedgerDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const {
+  painter->save();
+  if (const auto* group = model_.groupAt(index)) {
+    paintGroup(*painter, option, *group);
+  } else if (const int clip = model_.clipAt(index); clip >= 0) {
+    paintClip(*painter, option, session_.plans()[static_cast<size_t>(clip)], clip);
+  }
+  painter->restore();
+}
+
+void LedgerDelegate::paintGroup(QPainter& p, const QStyleOptionViewItem& option, const LedgerModel::Group& group) const {
+  const QRectF row = option.rect;
+  const QRectF text = row.adjusted(0, 8, 0, -6);
+  p.setFont(textFont(13, true));
+  p.setPen(kText);
+  p.drawText(text, static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.title);
+  qreal x = row.left() + QFontMetricsF(p.font()).horizontalAdvance(group.title) + 14;
+  p.setFont(textFont(13));
+  p.setPen(kQuiet);
+  p.drawText(QRectF(x, text.top(), row.width(), text.height()), static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.mode);
+  x += QFontMetricsF(p.font()).horizontalAdvance(group.mode) + 18;
+  if (!group.missing.isEmpty()) {
+    paintGlyph(p, QRectF(x, text.center().y() - 6, 12, 11), false);
+    p.setPen(kGorse);
+    p.drawText(QRectF(x + 18, text.top(), 300, text.height()), static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.missing);
+    const QRectF button = buttonArea(row);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(kThrift);
+    p.drawRoundedRect(button, 3, 3);
+    p.setPen(kInk);
+    p.setFont(textFont(13, true));
+    p.drawText(button, Qt::AlignCenter, tr("Measure lens"));
+  }
+  p.setPen(kDim);
+  p.drawLine(QPointF(row.left(), row.bottom()), QPointF(row.right(), row.bottom()));
+}
+
+QString LedgerDelegate::stateText(const ClipPlan& plan, bool& wrong) const {
+  wrong = false;
+  if (const auto batch = session_.batch()) {
+    for (const RunItem& item : batch->items()) {
+      if (item.plan.info.path != plan.info.path) continue;
+      if (item.state == RunState::Running) return tr("rendering %1 %").arg(qRound(item.share * 100));
+      if (item.state == RunState::Done) return tr("done");
+      if (item.state == RunState::Waiting && session_.running()) return tr("waiting");
+      if (item.state == RunState::Failed && plan.refusal.empty()) {
+        wrong = true;
+        return tr("failed");
+      }
+    }
+  }
+  if (plan.failed) {
+    wrong = true;
+    for (const ClipProblem& problem : plan.info.problems)
+      if (problem.kind == ClipProblem::Kind::Truncated) return tr("cut off");
+    return tr("cannot be read");
+  }
+  if (!plan.clip.render) return tr("left out");
+  QStringList notes;
+  for (const ClipProblem& problem : plan.info.problems) {
+    if (problem.kind == ClipProblem::Kind::VariableRate) notes << tr("rate varies");
+    if (problem.kind == ClipProblem::Kind::NoSound) notes << tr("no sound");
+    if (problem.kind == ClipProblem::Kind::Rotated) notes << tr("turned %1°").arg(plan.info.rotation);
+    if (problem.kind == ClipProblem::Kind::Interlaced) notes << tr("interlaced");
+  }
+  return notes.join(QStringLiteral(", "));
+}
+
+void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, const ClipPlan& plan, int) const {
+  const QRectF row = option.rect;
+  const bool selected = option.state.testFlag(QStyle::State_Selected);
+  if (selected) p.fillRect(row, kRaised);
+  const Columns c = columns(row.adjusted(0, 0, -1, 0));
+  const QImage strip = strips_.strip(plan.info);
+  if (strip.isNull())
+    p.fillRect(c.strip, kDeep);
+  else
+    p.drawImage(c.strip, strip);
+  const auto put = [&](const QRectF& area, const QString& text, QColor colour, Qt::Alignment align) {
+    p.setPen(colour);
+    p.drawText(area, static_cast<int>(align | Qt::AlignVCenter), QFontMetricsF(p.font()).elidedText(text, Qt::ElideRight, area.width()));
+  };
+  p.setFont(textFont(13));
+  const bool idle = !plan.refusal.empty();
+  put(c.name, QString::fromStdString(plan.info.path.stem().string()), idle ? kQuiet : kText, Qt::AlignLeft);
+  if (plan.info.width > 0) {
+    put(c.length, lengthText(plan.info.duration_s), kQuiet, Qt::AlignRight);
+    const bool upright = plan.info.rotation % 180 != 0;
+    const int w = upright ? plan.info.height : plan.info.width, h = upright ? plan.info.width : plan.info.height;
+    put(c.picture, QStringLiteral("%1 × %2").arg(w).arg(h), kQuiet, Qt::AlignRight);
+    put(c.iso, plan.info.iso ? QString::number(*plan.info.iso) : QStringLiteral("—"), kQuiet, Qt::AlignRight);
+  }
+  paintCoverage(p, c.lens.adjusted(0, 7, 0, -7), plan.lens.kind, QString::fromStdString(plan.lens.figure));
+  bool wrong = false;
+  const QString state = stateText(plan, wrong);
+  QRectF state_area = c.state;
+  if (wrong) {
+    paintGlyph(p, QRectF(state_area.left(), state_area.center().y() - 6, 12, 12), true);
+    state_area.adjust(18, 0, 0, 0);
+  }
+  p.setFont(textFont(12));
+  put(state_area, state, wrong ? kRust.lighter(112) : kQuiet, Qt::AlignLeft);
+  p.setPen(selected ? kThrift : kRaised);
+  if (selected) {
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(row.adjusted(0, 0, -1, -1));
+  } else {
+    p.drawLine(QPointF(row.left(), row.bottom()), QPointF(row.right(), row.bottom()));
+  }
+}
+
+}  // namespace glenhaze::desktop

@@ -1,0 +1,117 @@
+#include "desktop/shoot/ledger_model.h"
+
+#include <map>
+
+#include "desktop/widgets/look.h"
+
+namespace glenhaze::desktop {
+
+LedgerModel::LedgerModel(Session& session, QObject* parent) : QAbstractListModel(parent), session_(session) {
+  connect(&session, &Session::changed, this, [this] { rebuild(); });
+  rebuild();
+}
+
+namespace {
+
+struct Heading {
+  QString title, mode;
+  int order = 0;
+};
+
+Heading headingOf(const Session& session, const ClipPlan& plan) {
+  if (plan.info.width == 0) {
+    if (plan.info.problems.empty()) return {QObject::tr("Reading…"), {}, 8};
+    return {QObject::tr("Cannot be read"), {}, 9};
+  }
+  CameraMode mode;
+  if (plan.match.profile >= 0 && plan.match.kind != MatchKind::Borrowed) {
+    mode = session.profiles()[static_cast<size_t>(plan.match.profile)].camera;
+  } else {
+    const CameraAnswer answer = answerOf(session.shoot(), plan.clip, plan.info);
+    mode.name = answer.camera.empty() ? cameraNameOf(plan.info) : answer.camera;
+    mode.width = plan.info.width;
+    mode.height = plan.info.height;
+    if (plan.info.kind == ClipKind::Film && !plan.info.variable_rate) mode.fps = plan.info.fps;
+    mode.view = answer.view;
+    if (!answer.medium.empty()) mode.medium = answer.medium;
+  }
+  if (mode.name.empty()) return {QObject::tr("Camera not known"), QString::fromStdString(mode.describe()), 7};
+  return {QString::fromStdString(mode.name), QString::fromStdString(mode.describe()), 0};
+}
+
+}  // namespace
+
+void LedgerModel::rebuild() {
+  beginResetModel();
+  groups_.clear();
+  rows_.clear();
+  std::map<std::tuple<int, QString, QString>, Group> sorted;
+  const auto& plans = session_.plans();
+  for (size_t i = 0; i < plans.size(); ++i) {
+    const Heading heading = headingOf(session_, plans[i]);
+    Group& group = sorted[{heading.order, heading.title, heading.mode}];
+    group.title = heading.title;
+    group.mode = heading.mode;
+    if (group.first_clip < 0) group.first_clip = static_cast<int>(i);
+    group.clips.push_back(static_cast<int>(i));
+    if (heading.order == 0 && plans[i].lens.kind == Coverage::Missing) group.needs_lens = true;
+  }
+  for (auto& [key, group] : sorted) {
+    if (group.needs_lens) group.missing = tr("Lens not measured");
+    const int number = static_cast<int>(groups_.size());
+    rows_.push_back({number, -1});
+    for (const int clip : group.clips) rows_.push_back({number, clip});
+    groups_.push_back(std::move(group));
+  }
+  endResetModel();
+}
+
+int LedgerModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(rows_.size()); }
+
+int LedgerModel::clipAt(const QModelIndex& index) const {
+  return index.isValid() && index.row() < static_cast<int>(rows_.size()) ? rows_[static_cast<size_t>(index.row())].clip : -1;
+}
+
+const LedgerModel::Group* LedgerModel::groupAt(const QModelIndex& index) const {
+  if (!index.isValid() || index.row() >= static_cast<int>(rows_.size())) return nullptr;
+  const Row& row = rows_[static_cast<size_t>(index.row())];
+  return row.clip < 0 ? &groups_[static_cast<size_t>(row.group)] : nullptr;
+}
+
+QModelIndex LedgerModel::indexOfClip(int clip) const {
+  for (size_t i = 0; i < rows_.size(); ++i)
+    if (rows_[i].clip == clip && clip >= 0) return index(static_cast<int>(i));
+  return {};
+}
+
+Qt::ItemFlags LedgerModel::flags(const QModelIndex& index) const {
+  return clipAt(index) >= 0 ? Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemNeverHasChildren
+                            : Qt::ItemIsEnabled | Qt::ItemNeverHasChildren;
+}
+
+QVariant LedgerModel::data(const QModelIndex& index, int role) const {
+  const int clip = clipAt(index);
+  if (role == ClipRole) return clip;
+  if (role == IsGroupRole) return clip < 0;
+  if (clip < 0) {
+    const Group* group = groupAt(index);
+    return role == Qt::DisplayRole && group != nullptr ? QVariant(group->title + QLatin1Char(' ') + group->mode) : QVariant();
+  }
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
+  const QString name = QString::fromStdString(plan.info.path.stem().string());
+  switch (role) {
+    case Qt::DisplayRole: return name;
+    case Qt::AccessibleTextRole:
+      return tr("%1, lens %2 %3").arg(name, coverageName(plan.lens.kind), QString::fromStdString(plan.lens.figure));
+    case Qt::ToolTipRole: {
+      QStringList lines{QString::fromStdString(plan.lens.reason)};
+      if (!plan.refusal.empty()) lines.prepend(tr("Will not be rendered: %1").arg(QString::fromStdString(plan.refusal)));
+      for (const ClipProblem& p : plan.info.problems)
+        if (p.text != plan.refusal && p.text != plan.lens.reason) lines.append(QString::fromStdString(p.text));
+      return lines.join(QLatin1Char('\n'));
+    }
+    default: return {};
+  }
+}
+
+}  // namespace glenhaze::desktop

@@ -1,0 +1,344 @@
+#include "desktop/shoot/shoot_place.h"
+
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QFormLayout>
+#include <QComboBox>
+#include <QInputDialog>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListView>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QVBoxLayout>
+
+#include "core/base/files.h"
+#include "desktop/shoot/ledger_delegate.h"
+#include "desktop/widgets/look.h"
+
+namespace glenhaze::desktop {
+
+namespace {
+
+// Column titles above the ledger, laid out by the delegate's own columns.
+class LedgerHead : public QWidget {
+ public:
+  using QWidget::QWidget;
+
+ protected:
+  void paintEvent(QPaintEvent*) override {
+    QPainter p(this);
+    p.setFont(textFont(11));
+    p.setPen(look::kQuiet);
+    const auto c = LedgerDelegate::columns(QRectF(0, 0, width() - 13, height()));
+    const auto put = [&](const QRectF& area, const QString& text, Qt::Alignment align) { p.drawText(area, static_cast<int>(align | Qt::AlignVCenter), text); };
+    put(c.name, tr("Clip"), Qt::AlignLeft);
+    put(c.length, tr("Length"), Qt::AlignRight);
+    put(c.picture, tr("Picture"), Qt::AlignRight);
+    put(c.iso, tr("ISO"), Qt::AlignRight);
+    put(c.lens, tr("Lens"), Qt::AlignLeft);
+    put(c.state, tr("Render"), Qt::AlignLeft);
+  }
+};
+
+// The shapes of the coverage cells with their names.
+class Legend : public QWidget {
+ public:
+  explicit Legend(QWidget* parent) : QWidget(parent) { setFixedSize(5 * 82, 22); }
+
+ protected:
+  void paintEvent(QPaintEvent*) override {
+    QPainter p(this);
+    int x = 0;
+    for (const Coverage kind : {Coverage::Measured, Coverage::ByHand, Coverage::Borrowed, Coverage::Missing, Coverage::Doubtful}) {
+      paintCoverage(p, QRectF(x, 0, 76, 22), kind, coverageName(kind));
+      x += 82;
+    }
+  }
+};
+
+// A list whose group rows have a button.
+class LedgerView : public QListView {
+ public:
+  LedgerView(const LedgerModel& model, std::function<void(int)> measure) : model_(model), measure_(std::move(measure)) {}
+
+ protected:
+  void mouseReleaseEvent(QMouseEvent* event) override {
+    const QModelIndex index = indexAt(event->pos());
+    const auto* group = model_.groupAt(index);
+    if (group != nullptr && !group->missing.isEmpty() && LedgerDelegate::buttonArea(visualRect(index)).contains(event->position()))
+      return measure_(group->first_clip);
+    QListView::mouseReleaseEvent(event);
+  }
+
+ private:
+  const LedgerModel& model_;
+  std::function<void(int)> measure_;
+};
+
+QLabel* makeLabel(int pixels, bool bold, QColor colour) {
+  auto* label = new QLabel;
+  label->setFont(textFont(pixels, bold));
+  label->setStyleSheet(QStringLiteral("color: %1").arg(colour.name()));
+  return label;
+}
+
+}  // namespace
+
+ShootPlace::ShootPlace(Session& session, QWidget* parent) : QWidget(parent), session_(session), model_(session) {
+  auto* layout = new QVBoxLayout(this);
+  layout->setContentsMargins(0, 0, 0, 0);
+  layout->setSpacing(0);
+  layout->addWidget(buildHead());
+  buildLedger();
+  stack_ = new QStackedWidget;
+  auto* filled = new QWidget;
+  auto* inner = new QVBoxLayout(filled);
+  inner->setContentsMargins(16, 0, 6, 0);
+  inner->setSpacing(0);
+  auto* head = new LedgerHead;
+  head->setFixedHeight(26);
+  inner->addWidget(head);
+  inner->addWidget(ledger_, 1);
+  stack_->addWidget(filled);
+  stack_->addWidget(buildEmpty());
+  layout->addWidget(stack_, 1);
+  layout->addWidget(buildFoot());
+  connect(&session_, &Session::changed, this, &ShootPlace::refresh);
+  connect(&session_, &Session::runChanged, this, [this] { ledger_->viewport()->update(); });
+  connect(&strips_, &FilmStrips::ready, this, [this] { ledger_->viewport()->update(); });
+  refresh();
+}
+
+QWidget* ShootPlace::buildHead() {
+  auto* head = new QWidget;
+  auto* row = new QHBoxLayout(head);
+  row->setContentsMargins(16, 10, 16, 6);
+  title_ = makeLabel(15, true, look::kText);
+  summary_ = makeLabel(13, false, look::kQuiet);
+  row->addWidget(title_);
+  row->addSpacing(10);
+  row->addWidget(summary_);
+  row->addStretch();
+  auto* output = new QPushButton(tr("Output settings…"));
+  output->setToolTip(tr("Folder, format, size, sound and picture window of the rendered clips"));
+  connect(output, &QPushButton::clicked, this, &ShootPlace::outputWanted);
+  row->addWidget(output);
+  auto* bring = new QPushButton(tr("Bring in footage…"));
+  bring->setToolTip(tr("Add clips or a folder of clips (Ctrl+B). Folders can also be dropped on the window."));
+  connect(bring, &QPushButton::clicked, this, &ShootPlace::bringInWanted);
+  row->addWidget(bring);
+  return head;
+}
+
+void ShootPlace::buildLedger() {
+  ledger_ = new LedgerView(model_, [this](int clip) { Q_EMIT benchWanted(clip); });
+  ledger_->setAccessibleName(tr("Coverage ledger"));
+  ledger_->setModel(&model_);
+  ledger_->setItemDelegate(new LedgerDelegate(session_, model_, strips_, ledger_));
+  ledger_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+  ledger_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
+  ledger_->setStyleSheet(QStringLiteral("QListView { background: #363738; border: 0; }"));
+  ledger_->setContextMenuPolicy(Qt::CustomContextMenu);
+  connect(ledger_, &QWidget::customContextMenuRequested, this, &ShootPlace::showMenu);
+  connect(ledger_, &QListView::activated, this, [this](const QModelIndex& index) {
+    if (const int clip = model_.clipAt(index); clip >= 0) Q_EMIT benchWanted(clip);
+  });
+  connect(ledger_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
+    if (const int clip = model_.clipAt(index); clip >= 0) session_.setCurrentClip(clip);
+  });
+}
+
+QWidget* ShootPlace::buildFoot() {
+  auto* foot = new QWidget;
+  foot->setAutoFillBackground(true);
+  QPalette palette = foot->palette();
+  palette.setColor(QPalette::Window, look::kDeep);
+  foot->setPalette(palette);
+  foot->setFixedHeight(64);
+  auto* row = new QHBoxLayout(foot);
+  row->setContentsMargins(16, 8, 16, 8);
+  row->setSpacing(26);
+  covered_ = makeLabel(13, false, look::kText);
+  time_ = makeLabel(13, false, look::kText);
+  disk_ = makeLabel(13, false, look::kText);
+  for (QLabel* label : {covered_, time_, disk_}) row->addWidget(label);
+  row->addStretch();
+  row->addWidget(new Legend(foot));
+  render_ = new QPushButton;
+  render_->setProperty("next", true);
+  render_->setMinimumHeight(30);
+  render_->setToolTip(tr("Render every clip that is ready (Ctrl+R)"));
+  connect(render_, &QPushButton::clicked, this, &ShootPlace::runWanted);
+  row->addWidget(render_);
+  return foot;
+}
+
+QWidget* ShootPlace::buildEmpty() {
+  auto* empty = new QWidget;
+  auto* column = new QVBoxLayout(empty);
+  column->addStretch();
+  auto* text = makeLabel(15, false, look::kText);
+  text->setAlignment(Qt::AlignCenter);
+  text->setText(tr("No clips yet. Drop a folder of footage here, or bring it in."));
+  column->addWidget(text);
+  auto* row = new QHBoxLayout;
+  row->addStretch();
+  auto* bring = new QPushButton(tr("Bring in footage…"));
+  bring->setProperty("next", true);
+  connect(bring, &QPushButton::clicked, this, &ShootPlace::bringInWanted);
+  row->addWidget(bring);
+  row->addStretch();
+  column->addSpacing(10);
+  column->addLayout(row);
+  column->addStretch();
+  return empty;
+}
+
+std::vector<int> ShootPlace::selectedClips() const {
+  std::vector<int> clips;
+  for (const QModelIndex& index : ledger_->selectionModel()->selectedIndexes())
+    if (const int clip = model_.clipAt(index); clip >= 0) clips.push_back(clip);
+  return clips;
+}
+
+void ShootPlace::showMenu(const QPoint& at) {
+  const auto clips = selectedClips();
+  if (clips.empty()) return;
+  const ShootClip first = session_.shoot().clips[static_cast<size_t>(clips.front())];
+  QMenu menu(this);
+  menu.addAction(tr("Open in Compare"), this, [=, this] { Q_EMIT compareWanted(clips.front()); });
+  menu.addAction(tr("Measure its lens"), this, [=, this] { Q_EMIT benchWanted(clips.front()); });
+  menu.addSeparator();
+  menu.addAction(tr("Say camera and mode…"), this, [=, this] { answerFor(clips.front()); });
+  menu.addAction(tr("Assign a profile…"), this, [=, this] { assignFor(clips); });
+  const auto change = [&](const QString& text, const std::function<void(ShootClip&)>& edit) {
+    menu.addAction(text, this, [=, this] {
+      session_.edit(text, [&](Shoot& shoot) {
+        for (const int clip : clips) edit(shoot.clips[static_cast<size_t>(clip)]);
+      });
+    });
+  };
+  menu.addSeparator();
+  change(first.lens_on ? tr("Switch the lens off") : tr("Switch the lens on"), [on = !first.lens_on](ShootClip& c) { c.lens_on = on; });
+  change(first.render ? tr("Leave out of runs") : tr("Render again in runs"), [on = !first.render](ShootClip& c) { c.render = on; });
+  if (session_.plans()[static_cast<size_t>(clips.front())].info.interlaced)
+    change(first.deinterlace ? tr("Keep fields") : tr("Deinterlace"), [on = !first.deinterlace](ShootClip& c) { c.deinterlace = on; });
+  menu.addSeparator();
+  menu.addAction(tr("Remove from the shoot"), this, [=, this] {
+    session_.edit(tr("Remove from the shoot"), [&](Shoot& shoot) {
+      auto sorted = clips;
+      std::sort(sorted.rbegin(), sorted.rend());
+      for (const int clip : sorted) shoot.clips.erase(shoot.clips.begin() + clip);
+    });
+  });
+  menu.exec(ledger_->viewport()->mapToGlobal(at));
+}
+
+void ShootPlace::assignFor(const std::vector<int>& clips) {
+  QStringList names{tr("by its tags")};
+  for (const Profile& p : session_.profiles())
+    names << QString::fromStdString(p.camera.name + " · " + p.camera.describe());
+  bool ok = false;
+  const QString chosen = QInputDialog::getItem(this, tr("Assign a profile"), tr("Profile for %n clip(s):", nullptr, static_cast<int>(clips.size())), names, 0, false, &ok);
+  if (!ok) return;
+  const int at = static_cast<int>(names.indexOf(chosen)) - 1;
+  const std::string file = at < 0 ? "" : session_.profiles()[static_cast<size_t>(at)].path.filename().string();
+  session_.edit(tr("Assign a profile"), [&](Shoot& shoot) {
+    for (const int clip : clips) shoot.clips[static_cast<size_t>(clip)].assigned_profile = file;
+  });
+}
+
+void ShootPlace::answerFor(int clip) {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
+  CameraAnswer answer = answerOf(session_.shoot(), plan.clip, plan.info);
+  QDialog dialog(this);
+  dialog.setWindowTitle(tr("Camera and mode"));
+  auto* form = new QFormLayout(&dialog);
+  const auto line = [&](const QString& label, const std::string& value, const QString& hint) {
+    auto* edit = new QLineEdit(QString::fromStdString(value));
+    edit->setPlaceholderText(hint);
+    form->addRow(label, edit);
+    return edit;
+  };
+  auto* camera = line(tr("Camera"), answer.camera, QString::fromStdString(cameraNameOf(plan.info)));
+  auto* view = line(tr("View"), answer.view, tr("field-of-view setting, as the camera calls it"));
+  auto* lens = line(tr("Lens"), answer.lens, tr("only where it can be changed"));
+  auto* medium = new QComboBox;
+  for (const auto& [text, value] : {std::pair{tr("air"), "air"}, {tr("flat port, fresh water"), "flat-port-fresh"}, {tr("flat port, sea water"), "flat-port-sea"}})
+    medium->addItem(text, QString::fromLatin1(value));
+  medium->setCurrentIndex(std::max(0, medium->findData(QString::fromStdString(answer.medium))));
+  form->addRow(tr("Medium"), medium);
+  auto* steady = line(tr("In-camera stabilization"), answer.in_camera.stabilization, tr("off, or what the camera calls it"));
+  auto* sharp = line(tr("In-camera sharpening"), answer.in_camera.sharpening, {});
+  auto* denoise = line(tr("In-camera denoising"), answer.in_camera.denoising, {});
+  auto* tone = line(tr("Tone"), answer.in_camera.tone, tr("normal, flat"));
+  auto* scope = new QComboBox;
+  scope->addItem(tr("all clips like this one"));
+  scope->addItem(tr("this clip only"));
+  scope->setCurrentIndex(plan.clip.answer ? 1 : 0);
+  form->addRow(tr("For"), scope);
+  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+  form->addRow(buttons);
+  connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+  connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+  if (dialog.exec() != QDialog::Accepted) return;
+  const auto text = [](const QLineEdit* e) { return e->text().trimmed().toStdString(); };
+  answer = {text(camera), text(view), medium->currentData().toString().toStdString(), text(lens), {text(steady), text(sharp), text(denoise), text(tone)}};
+  const std::string kind = answerKey(plan.info);
+  const bool only_this = scope->currentIndex() == 1;
+  session_.edit(tr("Say camera and mode"), [&](Shoot& shoot) {
+    if (only_this) {
+      shoot.clips[static_cast<size_t>(clip)].answer = answer;
+    } else {
+      shoot.clips[static_cast<size_t>(clip)].answer.reset();
+      shoot.answers[kind] = answer;
+    }
+  });
+}
+
+void ShootPlace::refresh() {
+  const auto& plans = session_.plans();
+  stack_->setCurrentIndex(plans.empty() ? 1 : 0);
+  title_->setText(session_.title());
+  double seconds = 0, bytes = 0, work = 0;
+  int ready = 0, covered = 0, unreadable = 0;
+  QSet<QString> cameras;
+  for (const ClipPlan& plan : plans) {
+    seconds += plan.info.duration_s;
+    if (const auto camera = cameraNameOf(plan.info); !camera.empty()) cameras.insert(QString::fromStdString(camera));
+    unreadable += plan.failed ? 1 : 0;
+    covered += plan.lens.kind != Coverage::Missing ? 1 : 0;
+    if (!plan.refusal.empty()) continue;
+    ++ready;
+    bytes += static_cast<double>(estimatedBytes(plan));
+    work += static_cast<double>(plan.info.frames) * plan.info.width * plan.info.height;
+  }
+  summary_->setText(tr("%1 clips · %2 · %3 cameras").arg(plans.size()).arg(lengthText(seconds)).arg(cameras.size()));
+  covered_->setText(tr("%1 of %2 clips covered").arg(covered).arg(plans.size()) + QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") +
+                    (unreadable > 0 ? tr("%1 cannot be read").arg(unreadable) : tr("all can be read")) + QStringLiteral("</span>"));
+  // Rendering speed as measured by the last run on this computer; before one, nothing is promised.
+  QString time = tr("not measured yet");
+  if (const auto batch = session_.batch()) {
+    double done = 0, took = 0;
+    for (const RunItem& item : batch->items())
+      if (item.state == RunState::Done && item.seconds > 0) {
+        done += static_cast<double>(item.frames) * item.plan.info.width * item.plan.info.height;
+        took += item.seconds;
+      }
+    if (done > 0) time = QStringLiteral("≈ ") + spanText(work / done * took);
+  }
+  time_->setText(time + QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") + tr("to render on this computer") + QStringLiteral("</span>"));
+  disk_->setText(QStringLiteral("≈ ") + bytesText(bytes) + QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") +
+                 tr("of %1 free").arg(bytesText(static_cast<double>(freeBytes(session_.shoot().outputFolder())))) + QStringLiteral("</span>"));
+  render_->setText(tr("Render %n clip(s)", nullptr, ready).replace(QStringLiteral("(s)"), ready == 1 ? QString() : QStringLiteral("s")));
+  render_->setEnabled(ready > 0 && !session_.running());
+  const QModelIndex current = model_.indexOfClip(session_.currentClip());
+  if (current.isValid() && !ledger_->selectionModel()->isSelected(current))
+    ledger_->selectionModel()->setCurrentIndex(current, QItemSelectionModel::ClearAndSelect);
+}
+
+}  // namespace glenhaze::desktop

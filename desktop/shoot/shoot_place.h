@@ -1,0 +1,51 @@
+#pragma once
+// Shoot: what will happen to which clip.
+
+#include <QWidget>
+
+#include "desktop/session.h"
+#include "desktop/shoot/film_strips.h"
+#include "desktop/shoot/ledger_model.h"
+
+class QLabel;
+class QListView;
+class QPushButton;
+class QStackedWidget;
+
+namespace glenhaze::desktop {
+
+class ShootPlace : public QWidget {
+  Q_OBJECT
+ public:
+  explicit ShootPlace(Session& session, QWidget* parent = nullptr);
+  QListView* ledger() const { return ledger_; }
+  const LedgerModel& model() const { return model_; }
+
+ Q_SIGNALS:
+  void bringInWanted();
+  void benchWanted(int clip);
+  void compareWanted(int clip);
+  void runWanted();
+  void outputWanted();
+  void openDemoWanted();
+
+ private:
+  void buildLedger();
+  QWidget* buildHead();
+  QWidget* buildFoot();
+  QWidget* buildEmpty();
+  void showMenu(const QPoint& at);
+  void answerFor(int clip);
+  void assignFor(const std::vector<int>& clips);
+  std::vector<int> selectedClips() const;
+  void refresh();
+  Session& session_;
+  LedgerModel model_;
+  FilmStrips strips_;
+  QListView* ledger_ = nullptr;
+  QStackedWidget* stack_ = nullptr;
+  QLabel *title_ = nullptr, *summary_ = nullptr, *covered_ = nullptr, *time_ = nullptr, *disk_ = nullptr;
+  QPushButton* render_ = nullptr;
+};
+
+}  // namespace glenhaze::desktop

@@ -1,0 +1,93 @@
+#include "desktop/shots.h"
+
+#include <QApplication>
+#include <QDir>
+#include <QElapsedTimer>
+#include <QTimer>
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "desktop/main_window.h"
+
+namespace glenhaze::desktop {
+
+namespace {
+
+struct Step {
+  std::function<void()> lead;
+  std::function<bool()> settled;
+  QString file;  ///< empty: no picture
+};
+
+// Runs the steps one after the other from timers, so that the window lives normally meanwhile.
+class Tour : public QObject {
+ public:
+  Tour(MainWindow& window, const QString& folder) : QObject(&window), window_(window), folder_(folder) {
+    connect(&timer_, &QTimer::timeout, this, [this] { tick(); });
+  }
+  void add(Step step) { steps_.push_back(std::move(step)); }
+  void start() { timer_.start(60); }
+
+ private:
+  void tick() {
+    if (at_ >= steps_.size()) {
+      timer_.stop();
+      QApplication::exit(failed_ ? 1 : 0);
+      return;
+    }
+    Step& step = steps_[at_];
+    if (!led_) {
+      if (step.lead) step.lead();
+      led_ = true;
+      clock_.start();
+      return;
+    }
+    const bool settled = !step.settled || step.settled();
+    if ((!settled || clock_.elapsed() < 500) && clock_.elapsed() < 120000) return;
+    if (!settled) {
+      qWarning("%s did not settle", qPrintable(step.file));
+      failed_ = true;
+    }
+    if (!step.file.isEmpty() && !window_.grab().save(folder_ + QLatin1Char('/') + step.file)) failed_ = true;
+    led_ = false;
+    ++at_;
+  }
+  MainWindow& window_;
+  QString folder_;
+  QTimer timer_;
+  QElapsedTimer clock_;
+  std::vector<Step> steps_;
+  size_t at_ = 0;
+  bool led_ = false, failed_ = false;
+};
+
+int clipNamed(const Session& session, const std::string& part) {
+  for (size_t i = 0; i < session.plans().size(); ++i)
+    if (session.plans()[i].info.path.string().find(part) != std::string::npos) return static_cast<int>(i);
+  return 0;
+}
+
+}  // namespace
+
+void takeShots(MainWindow& window, const QString& folder) {
+  QDir().mkpath(folder);
+  auto* tour = new Tour(window, folder);
+  Session& session = window.session();
+  tour->add({[&] { window.go(MainWindow::Shoot); }, [&] { return !session.probing(); }, {}});
+  tour->add({[&] { session.setCurrentClip(clipNamed(session, "D3_0042")); window.go(MainWindow::Bench); window.benchPlace().chooseShot(QStringLiteral("D3 chart.mp4")); window.benchPlace().setWay(LensState::Way::Chart); window.benchPlace().state().findChart(); },
+             [&] { return !window.benchPlace().state().busy(); }, {}});
+  tour->add({[&] { window.benchPlace().showEvidence(2); }, {}, QStringLiteral("bench-lens-chart.png")});
+  tour->add({[&] { session.setCurrentClip(clipNamed(session, "A1_1107")); window.benchPlace().chooseShot(QString::fromUtf8("A1_1107 mason’s belt.mp4")); window.benchPlace().setWay(LensState::Way::Edges); window.benchPlace().state().findEdges(); },
+             [&] { return !window.benchPlace().state().busy(); }, {}});
+  tour->add({[&] { window.benchPlace().showEvidence(0); }, {}, QStringLiteral("bench-lens-edges.png")});
+  tour->add({[&] { window.benchPlace().setStraightView(true); }, {}, QStringLiteral("bench-lens-straight.png")});
+  tour->add({[&] { window.benchPlace().setStraightView(false); session.setCurrentClip(clipNamed(session, "A1_1107")); window.go(MainWindow::Compare); },
+             [&] { return window.comparePlace().settled(); }, QStringLiteral("compare.png")});
+  tour->add({[&] { session.startRun(); window.go(MainWindow::Run); }, [&] { return session.batch() && session.batch()->summary().done >= 3; }, QStringLiteral("run.png")});
+  tour->add({[&] { session.stopRun(); }, [&] { return !session.running(); }, {}});
+  tour->add({[&] { session.setCurrentClip(clipNamed(session, "D3_0045")); window.go(MainWindow::Shoot); }, {}, QStringLiteral("shoot.png")});
+  tour->start();
+}
+
+}  // namespace glenhaze::desktop
