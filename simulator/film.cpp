@@ -119,7 +119,7 @@ class FilmWriter {
     picture_->avg_frame_rate = c.framerate;
     if (settings_.rotation != 0) {
       auto* matrix = reinterpret_cast<int32_t*>(av_stream_new_side_data(picture_, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(int32_t)));
-      av_display_rotation_set(matrix, -settings_.rotation);
+      av_display_rotation_set(matrix, settings_.rotation);
     }
     if (!settings_.timecode.empty()) av_dict_set(&picture_->metadata, "timecode", settings_.timecode.c_str(), 0);
   }

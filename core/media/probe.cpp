@@ -83,7 +83,9 @@ PacketScan scanPackets(AVFormatContext& input, int video) {
   auto packet = detail::makePacket();
   while (av_read_frame(&input, packet.get()) >= 0) {
     if (packet->stream_index == telemetry && scan.telemetry.empty() && packet->size > 2) {
-      scan.telemetry.assign(reinterpret_cast<const char*>(packet->data), static_cast<size_t>(packet->size));
+      // Timed text in MP4 has two bytes of length before the words.
+      const int head = input.streams[telemetry]->codecpar->codec_id == AV_CODEC_ID_MOV_TEXT ? 2 : 0;
+      scan.telemetry.assign(reinterpret_cast<const char*>(packet->data) + head, static_cast<size_t>(packet->size - head));
     } else if (packet->stream_index == video && (packet->flags & AV_PKT_FLAG_DISCARD) == 0) {
       ++scan.frames;
       const int64_t pts = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;

@@ -177,7 +177,7 @@ void ClipWriter::State::addStreams() {
   if (source.rotation != 0) {
     auto* matrix = reinterpret_cast<int32_t*>(
         av_stream_new_side_data(stream, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(int32_t)));
-    if (matrix != nullptr) av_display_rotation_set(matrix, -source.rotation);
+    if (matrix != nullptr) av_display_rotation_set(matrix, source.rotation);
   }
   if (isStillCodec(settings.codec) || source.kind != ClipKind::Film) return;
   const double tick = source.time_base.value();

@@ -55,7 +55,8 @@ std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer,
   const std::string camera = answer.camera.empty() ? cameraNameOf(clip) : answer.camera;
   if (camera.empty() || !sameText(camera, mode.name)) return std::nullopt;
   if (!fitsText(answer.view, mode.view) || !fitsText(answer.lens, mode.lens)) return std::nullopt;
-  if (!fitsText(answer.medium, mode.medium)) return std::nullopt;
+  // Where nothing is said the clip was filmed in air: a housing's profile would bend it wrongly.
+  if (!sameText(answer.medium.empty() ? "air" : answer.medium, mode.medium)) return std::nullopt;
   const InCamera &a = answer.in_camera, &b = mode.in_camera;
   // In-camera stabilization moves the picture over the sensor, so the lens is another one then.
   if (!fitsText(a.stabilization, b.stabilization)) return std::nullopt;
@@ -67,8 +68,6 @@ std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer,
   for (const auto& [said, has] : {std::pair{answer.view, mode.view}, {answer.medium, mode.medium},
                                   {answer.lens, mode.lens}, {a.stabilization, b.stabilization}})
     candidate.said += !said.empty() && sameText(said, has) ? 1 : 0;
-  // Nothing said about the medium means dry land unless only a housing profile is there.
-  if (answer.medium.empty() && mode.medium == "air") candidate.said += 1;
   if (!same_size)
     candidate.difference = "measured at " + sizeText(mode.width, mode.height) + ", scaled to " +
                            sizeText(clip.width, clip.height);
@@ -107,8 +106,8 @@ ProfileMatch matchProfile(const ClipInfo& clip, const CameraAnswer& answer, std:
     const bool known = std::any_of(profiles.begin(), profiles.end(),
                                    [&](const Profile& p) { return sameText(p.camera.name, camera); });
     match.reason = camera.empty() ? "The file does not say which camera it is from. Assign a profile by hand."
-                   : known        ? "There is a profile of " + camera + ", but for another mode that cannot be "
-                                    "carried over. Measure this mode."
+                   : known        ? "There is a profile of " + camera + ", but for another mode or medium that cannot be "
+                                    "carried over. Measure this mode, or say which one was used."
                                   : "There is no profile of " + camera + " yet.";
     return match;
   }

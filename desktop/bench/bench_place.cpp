@@ -227,7 +227,7 @@ QWidget* BenchPlace::buildTools() {
 
 QWidget* BenchPlace::buildFindings() {
   auto* panel = new QWidget;
-  panel->setMinimumWidth(310);
+  panel->setMinimumWidth(330);
   panel->setMaximumWidth(420);
   panel->setAutoFillBackground(true);
   QPalette palette = panel->palette();
@@ -246,6 +246,7 @@ QWidget* BenchPlace::buildFindings() {
   plot_ = new BendPlot;
   column->addWidget(plot_);
   values_ = new QLabel;
+  values_->setFont(textFont(12));
   column->addWidget(values_);
   spins_box_ = new QWidget;
   auto* form = new QFormLayout(spins_box_);
@@ -459,7 +460,7 @@ void BenchPlace::fillValues() {
   const auto spread = [&](size_t i, int digits) { return i < deviation.size() && deviation[i] > 0 ? QStringLiteral("± ") + withUnit(deviation[i], digits, {}) : QString(); };
   QString text = QStringLiteral("<table cellspacing='0'>");
   const auto row = [&](const QString& name, const QString& value, const QString& plus) {
-    text += QStringLiteral("<tr><td style='color:#B4B5B3;padding:1px 16px 1px 0'>%1</td><td style='padding-right:12px'>%2</td><td style='color:#B4B5B3'>%3</td></tr>").arg(name, value, plus);
+    text += QStringLiteral("<tr><td style='color:#B4B5B3;padding:1px 10px 1px 0'>%1</td><td style='padding-right:8px'>%2</td><td style='color:#B4B5B3'>%3</td></tr>").arg(name, value, plus);
   };
   row(tr("model"), QString::fromStdString(lensModelName(lens->model)), {});
   row(tr("focal"), withUnit(lens->fx, 1, QStringLiteral("px")), spread(0, 1));

@@ -1,0 +1,34 @@
+"""The demo's shoot and profiles follow the published schemas, and a wrong file does not."""
+import copy
+import json
+import pathlib
+import sys
+
+import jsonschema
+
+root = pathlib.Path(sys.argv[1])
+wrong = []
+
+
+def load(path):
+    return json.loads(path.read_text(encoding="utf-8"))
+
+
+profile_schema = load(root / "docs/formats/profile.schema.json")
+shoot_schema = load(root / "docs/formats/shoot.schema.json")
+profiles = sorted(root.glob("demo/profiles/*.glenhaze.json"))
+shoots = sorted(root.glob("demo/*.glenhaze-shoot.json"))
+for schema, files in ((profile_schema, profiles), (shoot_schema, shoots)):
+    jsonschema.Draft7Validator.check_schema(schema)
+    if not files:
+        wrong.append("there is no file to check")
+    for path in files:
+        for error in jsonschema.Draft7Validator(schema).iter_errors(load(path)):
+            wrong.append(f"{path}: {error.message}")
+# A check that cannot fail is none.
+broken = copy.deepcopy(load(profiles[0]))
+broken["lens"]["focal_px"] = "wide"
+if jsonschema.Draft7Validator(profile_schema).is_valid(broken):
+    wrong.append("a profile with a focal length in words passes the schema")
+print("\n".join(wrong) or f"{len(profiles)} profiles and {len(shoots)} shoots follow their schemas")
+sys.exit(1 if wrong else 0)

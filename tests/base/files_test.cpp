@@ -1,0 +1,90 @@
+#include "core/base/files.h"
+
+#include <gtest/gtest.h>
+#include <unistd.h>
+
+#include <fstream>
+#include <thread>
+
+#include "core/base/error.h"
+#include "core/base/parallel.h"
+#include "core/base/queue.h"
+#include "tests/support/footage.h"
+
+namespace glenhaze {
+namespace {
+
+TEST(WriteFile, ReplacesWholeAndLeavesNothingElse) {
+  const testing::ScratchFolder folder;
+  const auto path = folder / "a “odd” %d name:.json";
+  writeFileAtomically(path, "first");
+  writeFileAtomically(path, "second");
+  EXPECT_EQ(readFile(path), "second");
+  EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 1);
+}
+
+TEST(WriteFile, FailsWithReasonAndKeepsTheOldFile) {
+  const testing::ScratchFolder folder;
+  try {
+    writeFileAtomically(folder / "missing" / "file", "text");
+    FAIL() << "wrote into a folder that is not there";
+  } catch (const Error& error) {
+    EXPECT_EQ(error.kind(), ErrorKind::Unwritable);
+    EXPECT_FALSE(error.why().empty());
+  }
+}
+
+// /dev/full is the kernel's own full disk: every write to it fails with ENOSPC.
+TEST(WriteFile, SaysThatTheDiskIsFull) {
+  const testing::ScratchFolder folder;
+  std::filesystem::create_symlink("/dev/full", folder / ("f.part-" + std::to_string(::getpid())));
+  try {
+    writeFileAtomically(folder / "f", "text");
+    FAIL() << "wrote to a full disk";
+  } catch (const Error& error) {
+    EXPECT_NE(std::string(error.what()).find("space"), std::string::npos) << error.what();
+  }
+  EXPECT_FALSE(std::filesystem::exists(folder / "f"));
+}
+
+TEST(ReadFile, NamesWhatIsMissing) {
+  EXPECT_THROW(readFile("/nowhere/at/all"), Error);
+  EXPECT_THROW(readFile("/tmp"), Error);
+}
+
+TEST(UserFolder, FollowsTheBaseDirectorySpecification) {
+  ::setenv("GLENHAZE_TEST_XDG", "/somewhere", 1);
+  EXPECT_EQ(userFolder("GLENHAZE_TEST_XDG", ".config"), "/somewhere/glenhaze");
+  // Relative values are to be ignored.
+  ::setenv("GLENHAZE_TEST_XDG", "relative", 1);
+  EXPECT_EQ(userFolder("GLENHAZE_TEST_XDG", ".config").string().front(), '/');
+}
+
+TEST(Parallel, VisitsEveryIndexOnceInFixedBlocks) {
+  for (const int count : {0, 1, 7, 16, 17, 1000}) {
+    std::vector<int> seen(static_cast<size_t>(count), 0);
+    parallelBlocks(count, 16, [&](int first, int last) {
+      EXPECT_EQ(first % 16, 0);
+      for (int i = first; i < last; ++i) ++seen[static_cast<size_t>(i)];
+    });
+    for (const int n : seen) EXPECT_EQ(n, 1);
+  }
+}
+
+TEST(Parallel, AnExceptionReachesTheCaller) {
+  EXPECT_THROW(parallelBlocks(100, 1, [](int i, int) { if (i == 50) throw std::runtime_error("x"); }), std::runtime_error);
+}
+
+TEST(Queue, ClosingWakesBothSides) {
+  BoundedQueue<int> queue(1);
+  EXPECT_TRUE(queue.push(1));
+  std::jthread sender([&] { EXPECT_FALSE(queue.push(2)); });
+  std::this_thread::sleep_for(std::chrono::milliseconds(20));
+  queue.close();
+  sender.join();
+  EXPECT_EQ(queue.pop(), 1);
+  EXPECT_EQ(queue.pop(), std::nullopt);
+}
+
+}  // namespace
+}  // namespace glenhaze

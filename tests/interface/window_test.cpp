@@ -1,0 +1,190 @@
+// The real window, driven as a user drives it.
+#include <gtest/gtest.h>
+
+#include <QAbstractItemModelTester>
+#include <QListView>
+#include <QPushButton>
+#include <QSignalSpy>
+#include <QTest>
+
+#include "core/base/files.h"
+#include "desktop/main_window.h"
+#include "desktop/widgets/look.h"
+#include "tests/support/footage.h"
+
+namespace glenhaze::desktop {
+namespace {
+
+constexpr int kPatience_ms = 60000;
+
+template <typename Condition>
+bool eventually(Condition condition) {
+  return QTest::qWaitFor(condition, kPatience_ms);
+}
+
+Profile limpet(int width, int height) {
+  Profile p;
+  p.camera.name = "Limpet A1";
+  p.camera.width = width;
+  p.camera.height = height;
+  LensPart part;
+  part.lens = testing::testLens(LensModel::BrownConrady, width, height);
+  part.rms_px = 0.21;
+  part.method = "chart";
+  p.lens = part;
+  return p;
+}
+
+class Window : public ::testing::Test {
+ protected:
+  testing::ScratchFolder folder;
+  std::unique_ptr<MainWindow> window;
+
+  void open(bool with_profile) {
+    testing::makeFilm(folder / "one.mp4", testing::smallFilm(8));
+    auto cut = testing::smallFilm(30);
+    cut.keep_share = 0.5;
+    testing::makeFilm(folder / "two.mp4", cut);
+    Shoot shoot = shootFromFolder(folder.path());
+    shoot.output.encode.codec = Codec::Ffv1;
+    saveShoot(shoot, folder / "s.glenhaze-shoot.json");
+    if (with_profile) {
+      std::filesystem::create_directory(folder / "profiles");
+      Profile p = limpet(320, 180);
+      saveProfile(p, folder / "profiles" / suggestedFileName(p.camera));
+    }
+    window = std::make_unique<MainWindow>();
+    window->resize(1280, 800);
+    window->show();
+    ASSERT_TRUE(window->openPath(QString::fromStdString((folder / "s.glenhaze-shoot.json").string())));
+    ASSERT_TRUE(eventually([&] { return !window->session().probing(); }));
+  }
+};
+
+TEST_F(Window, OpensAFolderAndSaysWhatItIs) {
+  open(true);
+  const auto& plans = window->session().plans();
+  ASSERT_EQ(plans.size(), 2U);
+  EXPECT_EQ(plans[0].lens.kind, Coverage::Measured);
+  EXPECT_EQ(plans[0].lens.figure, "0.21 px");
+  EXPECT_TRUE(plans[1].failed);
+  const QAbstractItemModelTester tester(window->shootPlace().ledger()->model(), QAbstractItemModelTester::FailureReportingMode::Fatal);
+  EXPECT_EQ(window->shootPlace().ledger()->model()->rowCount(), 4);  // two groups, two clips
+}
+
+TEST_F(Window, KeysGoThroughThePlaces) {
+  open(true);
+  for (int i = 0; i < 4; ++i) {
+    QTest::keyClick(window.get(), static_cast<Qt::Key>(Qt::Key_1 + i), Qt::ControlModifier);
+    EXPECT_EQ(window->place(), i);
+  }
+}
+
+TEST_F(Window, RendersFromTheButtonAndUndoWorks) {
+  open(true);
+  window->session().edit(QStringLiteral("x"), [](Shoot& s) { s.clips[0].lens_on = false; });
+  EXPECT_EQ(window->session().plans()[0].lens.kind, Coverage::Off);
+  window->session().undoStack().undo();
+  EXPECT_EQ(window->session().plans()[0].lens.kind, Coverage::Measured);
+  QTest::keyClick(window.get(), Qt::Key_R, Qt::ControlModifier);
+  EXPECT_EQ(window->place(), MainWindow::Run);
+  ASSERT_TRUE(eventually([&] { return !window->session().running(); }));
+  const RunSummary s = window->session().batch()->summary();
+  EXPECT_EQ(s.done, 1);
+  EXPECT_EQ(s.failed, 1);
+  EXPECT_EQ(probe(folder / "rendered" / "one.mkv").frames, 8);
+}
+
+TEST_F(Window, CompareShowsSourceAndCorrected) {
+  open(true);
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  EXPECT_EQ(compare.view().pictureSize(), QSize(320, 180));
+  for (int i = 0; i < 3; ++i) QTest::keyClick(&compare, Qt::Key_Comma);
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  EXPECT_EQ(compare.frame(), 1);
+  QTest::keyClick(&compare, Qt::Key_2);
+  EXPECT_EQ(compare.view().zoom(), 2);
+  const QImage divided = compare.view().grab().toImage();
+  QTest::keyPress(&compare, Qt::Key_S);
+  EXPECT_NE(divided, compare.view().grab().toImage());
+  QTest::keyRelease(&compare, Qt::Key_S);
+  EXPECT_EQ(divided, compare.view().grab().toImage());
+  compare.addPin({100, 90});
+  compare.layStraightEdge({40, 60}, {250, 60});
+}
+
+TEST_F(Window, EdgesAreMeasuredAndPutIntoTheProfile) {
+  open(false);
+  EXPECT_EQ(window->session().plans()[0].lens.kind, Coverage::Missing);
+  window->go(MainWindow::Bench);
+  BenchPlace& bench = window->benchPlace();
+  bench.setWay(LensState::Way::Edges);
+  ASSERT_TRUE(bench.chooseShot(QStringLiteral("one.mp4")));
+  bench.state().findEdges();
+  ASSERT_TRUE(eventually([&] { return !bench.state().busy(); }));
+  ASSERT_TRUE(bench.state().edgeFinding()) << bench.state().trouble().toStdString();
+  // Nothing changes the profile until the user says so.
+  EXPECT_TRUE(window->session().profiles().empty());
+  bench.putIntoProfile();
+  ASSERT_EQ(window->session().profiles().size(), 1U);
+  EXPECT_NE(window->session().plans()[0].lens.kind, Coverage::Missing);
+  const auto file = window->session().profiles()[0].path;
+  EXPECT_TRUE(std::filesystem::exists(file));
+  window->session().undoStack().undo();
+  EXPECT_TRUE(window->session().profiles().empty());
+  EXPECT_FALSE(std::filesystem::exists(file));
+  window->session().undoStack().redo();
+  EXPECT_TRUE(std::filesystem::exists(file));
+}
+
+TEST_F(Window, NudgedValuesAreMarkedAsByHand) {
+  open(true);
+  window->go(MainWindow::Bench);
+  LensState& state = window->benchPlace().state();
+  window->benchPlace().setWay(LensState::Way::ByHand);
+  Lens lens = *state.lens();
+  lens.k[0] -= 0.01;
+  state.nudge(lens);
+  EXPECT_TRUE(state.nudged());
+  window->benchPlace().putIntoProfile();
+  EXPECT_EQ(window->session().profiles()[0].lens->origin, Origin::ByHand);
+  EXPECT_EQ(window->session().plans()[0].lens.kind, Coverage::ByHand);
+}
+
+TEST_F(Window, EveryButtonHasATipOrAText) {
+  open(true);
+  for (const QPushButton* button : window->findChildren<QPushButton*>()) EXPECT_FALSE(button->text().isEmpty() && button->accessibleName().isEmpty());
+}
+
+TEST(Look, NumbersAreWrittenProperly) {
+  EXPECT_EQ(withUnit(-3.14159, 2, QStringLiteral("px")), QString::fromUtf8("−3.14\u2009px"));
+  EXPECT_EQ(withUnit(-0.0001, 2, {}), QStringLiteral("0.00"));
+  EXPECT_EQ(lengthText(65), QStringLiteral("1:05"));
+  EXPECT_EQ(lengthText(3661), QStringLiteral("1:01:01"));
+  EXPECT_EQ(bytesText(1.9e9), QString::fromUtf8("1.9\u2009GB"));
+}
+
+// Text must stand out from its ground by 4.5 : 1 (W3C, WCAG 2.1, 1.4.3).
+TEST(Look, ContrastOfText) {
+  const auto luminance = [](QColor c) {
+    const auto linear = [](double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+    return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
+  };
+  const auto contrast = [&](QColor a, QColor b) {
+    const double x = luminance(a), y = luminance(b);
+    return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
+  };
+  using namespace look;
+  EXPECT_GE(contrast(kText, kGround), 4.5);
+  EXPECT_GE(contrast(kQuiet, kGround), 4.5);
+  EXPECT_GE(contrast(kQuiet, kDeep), 4.5);
+  EXPECT_GE(contrast(kInk, kPaper), 4.5);
+  EXPECT_GE(contrast(kInk, kThrift), 4.5);
+  EXPECT_GE(contrast(kGorse, kDeep), 4.5);
+  EXPECT_GE(contrast(kRust.lighter(112), kDeep), 4.5);
+}
+
+}  // namespace
+}  // namespace glenhaze::desktop

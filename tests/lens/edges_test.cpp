@@ -1,0 +1,117 @@
+#include "core/lens/edges.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+#include "core/base/error.h"
+#include "tests/support/footage.h"
+
+namespace glenhaze {
+namespace {
+
+// Straight lines of the world as curves of the picture, `noise` px off.
+std::vector<StraightEdge> worldLines(const Lens& lens, int count, double noise, unsigned seed) {
+  const LensMap map(lens);
+  std::mt19937 random(seed);
+  std::normal_distribution<double> error(0, noise);
+  std::uniform_real_distribution<double> unit(0, 1);
+  std::vector<StraightEdge> edges;
+  while (static_cast<int>(edges.size()) < count) {
+    const auto border = [&] {
+      const double t = unit(random);
+      return random() % 2 != 0 ? Point{t * lens.width, random() % 2 != 0 ? 8.0 : lens.height - 8.0} : Point{random() % 2 != 0 ? 8.0 : lens.width - 8.0, t * lens.height};
+    };
+    const Point p = border(), q = border();
+    const auto a = map.undistort(p), b = map.undistort(q);
+    if (!a || !b || length(q - p) < 0.35 * lens.width) continue;
+    StraightEdge edge;
+    for (int i = 0; i <= 60; ++i) {
+      const auto pixel = map.distort(*a + (*b - *a) * (i / 60.0));
+      if (pixel) edge.points.push_back({pixel->x + error(random), pixel->y + error(random)});
+    }
+    if (edge.points.size() > 40) edges.push_back(edge);
+  }
+  return edges;
+}
+
+class EdgeModels : public ::testing::TestWithParam<LensModel> {};
+INSTANTIATE_TEST_SUITE_P(Lens, EdgeModels, ::testing::Values(LensModel::BrownConrady, LensModel::KannalaBrandt, LensModel::Division));
+
+TEST_P(EdgeModels, OtherLinesComeOutStraight) {
+  const Lens truth = testing::testLens(GetParam(), 1920, 1080);
+  const EdgeFinding finding = solveEdges(worldLines(truth, 24, 0.15, 4), 1920, 1080);
+  EXPECT_GT(finding.before.rms, 5);
+  const LensMap map(finding.lens);
+  // Judged on exact lines that took no part. 0.25 px RMS at 1920 wide is what is promised.
+  for (const StraightEdge& other : worldLines(truth, 20, 0, 99)) {
+    const EdgeResult result = measureStraightness(other.points, map);
+    EXPECT_LT(result.rms_px, 0.25) << lensModelName(finding.lens.model);
+  }
+}
+
+TEST(Edges, WhatIsNotStraightInTheWorldIsLeftOut) {
+  const Lens truth = testing::testLens(LensModel::BrownConrady, 1920, 1080);
+  auto edges = worldLines(truth, 14, 0.2, 11);
+  StraightEdge rope;  // sags
+  rope.name = "rope";
+  for (int i = 0; i <= 40; ++i) rope.points.push_back({300.0 + 25 * i, 500 + 0.09 * (i - 20) * (i - 20)});
+  edges.push_back(rope);
+  const EdgeFinding finding = solveEdges(edges, 1920, 1080);
+  EXPECT_TRUE(finding.edges.back().left_out);
+  EXPECT_FALSE(finding.edges.back().why.empty());
+  EXPECT_GE(finding.edges_used, 13);
+  EXPECT_LT(finding.after.rms, 0.4);
+}
+
+TEST(Edges, LeavingOneOutByHandIsRespected) {
+  const Lens truth = testing::testLens(LensModel::Division, 1280, 720);
+  auto edges = worldLines(truth, 8, 0.1, 3);
+  edges[2].in_use = false;
+  const EdgeFinding finding = solveEdges(edges, 1280, 720);
+  EXPECT_TRUE(finding.edges[2].left_out);
+  EXPECT_EQ(finding.edges[2].why, "left out by hand");
+}
+
+TEST(Edges, NothingUsableIsSaid) {
+  EXPECT_THROW(solveEdges({}, 1920, 1080), Error);
+  StraightEdge two;
+  two.points = {{0, 0}, {100, 0}};
+  EXPECT_THROW(solveEdges(std::vector<StraightEdge>{two}, 1920, 1080), Error);
+}
+
+TEST(Edges, StraightPictureIsSaidToTellLittle) {
+  const EdgeFinding finding = solveEdges(worldLines(straightLens(1920, 1080, 1400), 10, 0.05, 5), 1920, 1080);
+  EXPECT_LT(finding.after.rms, 0.2);
+  ASSERT_FALSE(finding.warnings.empty());
+}
+
+TEST(SnapEdge, FollowsABowedEdgeToAFractionOfAPixel) {
+  // A step along y = 100 + 12·((x − 160)/160)², anti-aliased exactly.
+  const auto edge_y = [](double x) { return 100 + 12 * std::pow((x - 160) / 160, 2); };
+  const Frame frame = testing::paint(320, 200, {Chroma::C420, 8}, [&](int x, int y) {
+    return static_cast<int>(60 + 120 * std::clamp(y - edge_y(x) + 0.5, 0.0, 1.0) + 0.5);
+  });
+  const std::vector<Point> marks = {{20, edge_y(20) + 2}, {300, edge_y(300) - 2}};
+  const SnappedEdge snapped = snapEdge(frame, marks);
+  ASSERT_TRUE(snapped.found);
+  ASSERT_GT(snapped.points.size(), 50U);
+  for (const Point& p : snapped.points) EXPECT_NEAR(p.y, edge_y(p.x), 0.12) << p.x;
+}
+
+TEST(SnapEdge, SaysWhenThereIsNone) {
+  const Frame flat = testing::paint(320, 200, {Chroma::C420, 8}, [](int, int) { return 90; });
+  const std::vector<Point> marks = {{20, 50}, {300, 60}};
+  EXPECT_FALSE(snapEdge(flat, marks).found);
+}
+
+TEST(DetectEdges, FindsTheStraightThingsOfARenderedScene) {
+  const Frame frame = testing::millCamera(testing::smallCamera(LensModel::BrownConrady, 960, 540)).frame(0);
+  const auto edges = detectEdges(frame);
+  EXPECT_GT(edges.size(), 6U);
+  for (const auto& edge : edges) EXPECT_GT(length(edge.back() - edge.front()), 0.08 * 960);
+}
+
+}  // namespace
+}  // namespace glenhaze

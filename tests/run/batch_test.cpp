@@ -1,0 +1,221 @@
+#include "core/run/batch.h"
+
+#include <gtest/gtest.h>
+
+#include <fstream>
+#include <thread>
+
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "tests/support/footage.h"
+
+namespace glenhaze {
+namespace {
+namespace fs = std::filesystem;
+
+Profile limpet() {
+  Profile p;
+  p.camera.name = "Limpet A1";
+  p.camera.width = 320;
+  p.camera.height = 180;
+  LensPart part;
+  part.lens = testing::testLens(LensModel::BrownConrady);
+  part.rms_px = 0.2;
+  part.method = "chart";
+  p.lens = part;
+  p.path = "limpet.glenhaze.json";
+  return p;
+}
+
+struct Fixture {
+  testing::ScratchFolder folder;
+  Shoot shoot;
+  std::vector<Profile> profiles{limpet()};
+
+  Fixture() {
+    shoot.output.folder = folder / "out";
+    shoot.output.encode.codec = Codec::Ffv1;
+  }
+  void add(const std::string& name, int64_t frames = 6, double keep = 1) {
+    auto settings = testing::smallFilm(frames);
+    settings.keep_share = keep;
+    fs::create_directories((folder / name).parent_path());
+    testing::makeFilm(folder / name, settings);
+    ShootClip clip;
+    clip.path = folder / name;
+    shoot.clips.push_back(clip);
+  }
+  std::vector<ClipPlan> plan() const {
+    std::vector<ClipInfo> infos;
+    for (const ShootClip& c : shoot.clips) infos.push_back(probe(c.path));
+    return planShoot(shoot, infos, profiles);
+  }
+};
+
+TEST(Batch, GoesOnAfterFailuresAndNeverTouchesSources) {
+  Fixture f;
+  f.add("good.mp4");
+  f.add("cut.mp4", 30, 0.5);
+  f.add("odd ‘name’ 100% #1 [x]: ü.mp4");
+  f.add("sub/good.mp4");
+  std::ofstream(f.folder / "empty.mp4").flush();
+  ShootClip empty;
+  empty.path = f.folder / "empty.mp4";
+  f.shoot.clips.push_back(empty);
+  std::vector<std::string> before;
+  for (const auto& c : f.shoot.clips) before.push_back(readFile(c.path));
+  Batch batch(f.plan());
+  batch.run({});
+  const auto items = batch.items();
+  std::set<fs::path> outputs;
+  for (const size_t i : {0U, 2U, 3U}) {
+    EXPECT_EQ(items[i].state, RunState::Done) << items[i].why;
+    const ClipInfo out = probe(items[i].plan.job.output);
+    EXPECT_EQ(out.frames, 6);
+    EXPECT_EQ(out.sound.size(), 1U);
+    outputs.insert(items[i].plan.job.output);
+  }
+  EXPECT_EQ(outputs.size(), 3U);  // two sources of one name give two outputs
+  for (const size_t i : {1U, 4U}) {
+    EXPECT_EQ(items[i].state, RunState::Failed);
+    EXPECT_GT(items[i].why.size(), 20U);
+  }
+  for (size_t i = 0; i < before.size(); ++i) EXPECT_EQ(readFile(f.shoot.clips[i].path), before[i]);
+  int visible = 0;
+  for (const auto& entry : fs::directory_iterator(f.folder / "out")) visible += entry.path().filename().string()[0] != '.' ? 1 : 0;
+  EXPECT_EQ(visible, 3);
+}
+
+TEST(Batch, ASecondRunRendersOnlyWhatIsMissing) {
+  Fixture f;
+  f.add("a.mp4");
+  f.add("b.mp4");
+  {
+    Batch first(f.plan());
+    first.run({});
+  }
+  fs::remove(f.folder / "out" / "b.mkv");
+  const auto stamp = fs::last_write_time(f.folder / "out" / "a.mkv");
+  Batch second(f.plan());
+  second.run({});
+  EXPECT_TRUE(second.items()[0].was_there);
+  EXPECT_FALSE(second.items()[1].was_there);
+  EXPECT_EQ(second.summary().done, 2);
+  EXPECT_EQ(fs::last_write_time(f.folder / "out" / "a.mkv"), stamp);
+  // Other settings: the old output is in the way and stays.
+  f.shoot.output.fill = 0.3;
+  Batch third(f.plan());
+  third.run({});
+  EXPECT_EQ(third.summary().failed, 2);
+}
+
+TEST(Batch, UnfinishedOutputsOfADeadProcessAreCleanedUp) {
+  Fixture f;
+  f.add("a.mp4");
+  fs::create_directories(f.folder / "out");
+  writeFileAtomically(f.folder / "out" / ".a.unfinished-999999999.mkv", "half");
+  Batch batch(f.plan());
+  batch.run({});
+  EXPECT_FALSE(fs::exists(f.folder / "out" / ".a.unfinished-999999999.mkv"));
+  EXPECT_EQ(batch.summary().done, 1);
+}
+
+TEST(Batch, PauseCancelRetryAndOrder) {
+  Fixture f;
+  for (const char* name : {"a.mp4", "b.mp4", "c.mp4"}) f.add(name);
+  Batch batch(f.plan());
+  batch.move(2, 0);
+  EXPECT_EQ(batch.items()[0].plan.info.path.filename(), "c.mp4");
+  batch.cancel(1);
+  batch.pause(true);
+  std::jthread runner([&](const std::stop_token& stop) { batch.run(stop); });
+  std::this_thread::sleep_for(std::chrono::milliseconds(100));
+  EXPECT_EQ(batch.summary().done, 0);
+  batch.pause(false);
+  runner.join();
+  EXPECT_EQ(batch.summary().done, 2);
+  EXPECT_EQ(batch.summary().cancelled, 1);
+  batch.retry();
+  batch.run({});
+  EXPECT_EQ(batch.summary().done, 3);
+}
+
+TEST(Batch, StoppingDropsTheClipInWorkOnly) {
+  Fixture f;
+  f.add("a.mp4", 4);
+  f.add("b.mp4", 60);
+  Batch batch(f.plan());
+  std::stop_source stop;
+  batch.setListener([&] { if (batch.items()[1].share > 0.2) stop.request_stop(); });
+  batch.run(stop.get_token());
+  EXPECT_EQ(batch.items()[0].state, RunState::Done);
+  EXPECT_EQ(batch.items()[1].state, RunState::Cancelled);
+  EXPECT_FALSE(fs::exists(f.folder / "out" / "b.mkv"));
+}
+
+TEST(Plan, UnmatchedClipsAreSkippedAndSwitchedOffOnesAreCopied) {
+  Fixture f;
+  f.add("a.mp4");
+  f.profiles.clear();
+  EXPECT_FALSE(f.plan()[0].refusal.empty());
+  EXPECT_FALSE(f.plan()[0].failed);
+  EXPECT_EQ(f.plan()[0].lens.kind, Coverage::Missing);
+  f.shoot.clips[0].lens_on = false;
+  EXPECT_TRUE(f.plan()[0].refusal.empty());
+  EXPECT_FALSE(f.plan()[0].job.correction.lens.has_value());
+}
+
+TEST(Plan, AnOutputNeverHasTheNameOfASource) {
+  Fixture f;
+  auto settings = testing::smallFilm(3);
+  settings.codec = sim::FilmCodec::Ffv1;
+  testing::makeFilm(f.folder / "a.mkv", settings);
+  ShootClip clip;
+  clip.path = f.folder / "a.mkv";
+  f.shoot.clips.push_back(clip);
+  f.shoot.output.folder = f.folder.path();
+  EXPECT_NE(f.plan()[0].job.output, clip.path);
+}
+
+TEST(ShootFile, RoundTripWithRelativeNames) {
+  const testing::ScratchFolder folder;
+  Shoot shoot;
+  shoot.name = "Tide mill";
+  ShootClip clip;
+  clip.path = folder / "clips" / "a.mp4";
+  clip.fill = 0.4;
+  clip.range = FrameRange{3, 9};
+  clip.answer = CameraAnswer{"", "wide", "air", "", {}};
+  shoot.clips = {clip};
+  shoot.references = {folder / "chart.mp4"};
+  shoot.answers["k"] = {"Limpet A1", "wide", "", "", {"off", "", "", "flat"}};
+  shoot.output.encode.codec = Codec::ProRes422HQ;
+  shoot.output.size = {1280, 720};
+  saveShoot(shoot, folder / "s.glenhaze-shoot.json");
+  EXPECT_EQ(readFile(folder / "s.glenhaze-shoot.json").find(folder.path().string()), std::string::npos);
+  const Shoot back = loadShoot(folder / "s.glenhaze-shoot.json");
+  ASSERT_EQ(back.clips.size(), 1U);
+  EXPECT_EQ(back.clips[0].path, clip.path);
+  EXPECT_EQ(back.clips[0].fill, 0.4);
+  EXPECT_EQ(back.clips[0].range->last, 9);
+  EXPECT_EQ(back.clips[0].answer, clip.answer);
+  EXPECT_EQ(back.references, shoot.references);
+  EXPECT_EQ(back.answers, shoot.answers);
+  EXPECT_EQ(back.output.encode.codec, Codec::ProRes422HQ);
+  EXPECT_EQ(back.output.size, (PictureSize{1280, 720}));
+  EXPECT_THROW(parseShoot("{\"format\":\"glenhaze-shoot\",\"version\":7}", "x"), Error);
+}
+
+TEST(Report, NamesEveryClipOnceAndEscapes) {
+  Fixture f;
+  f.add("a <b> & \"c\".mp4", 3);
+  Batch batch(f.plan());
+  batch.run({});
+  const std::string html = reportHtml(batch.items(), "t"), csv = reportCsv(batch.items());
+  EXPECT_NE(html.find("a &lt;b&gt; &amp; &quot;c&quot;"), std::string::npos);
+  EXPECT_EQ(html.find("<b>"), std::string::npos);
+  EXPECT_NE(csv.find("\"\"c\"\""), std::string::npos);
+}
+
+}  // namespace
+}  // namespace glenhaze
