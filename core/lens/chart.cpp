@@ -216,6 +216,8 @@ std::vector<Variant> variantsFor(std::optional<LensModel> model) {
   std::vector<Variant> wanted;
   for (const Variant& v : all)
     if (model ? v.model == *model : v.model != LensModel::Division) wanted.push_back(v);
+  // A model chosen by hand is the whole model, as the user knows it.
+  if (model) wanted.resize(1);
   return wanted;
 }
 
@@ -262,14 +264,19 @@ std::vector<cv::Point2f> locateCorners(const cv::Mat& image, cv::Size size) {
   const int margin = 24 + std::max(area.width, area.height) / std::min(size.width, size.height);
   area = cv::Rect(area.x - margin, area.y - margin, area.width + 2 * margin, area.height + 2 * margin) & cv::Rect(0, 0, image.cols, image.rows);
   std::vector<cv::Point2f> corners;
-  if (cv::findChessboardCornersSB(image(area), size, corners, cv::CALIB_CB_NORMALIZE_IMAGE | cv::CALIB_CB_ACCURACY)) {
+  if (cv::findChessboardCornersSB(image(area), size, corners, cv::CALIB_CB_NORMALIZE_IMAGE | cv::CALIB_CB_ACCURACY))
     for (cv::Point2f& p : corners) p += cv::Point2f(area.tl());
-    return corners;
-  }
-  const double square = cv::norm(rough[0] - rough[1]);
-  const int window = std::clamp(static_cast<int>(square / 4), 3, 11);
-  cv::cornerSubPix(image, rough, {window, window}, {-1, -1}, {cv::TermCriteria::EPS | cv::TermCriteria::COUNT, 40, 0.005});
-  return rough;
+  else
+    corners = rough;
+  // The detector places corners to a few tenths of a pixel; the saddle of the gradients to hundredths. Its
+  // window must stay inside the squares next to the corner, which are smallest where the chart is far.
+  double square = 1e9;
+  for (int r = 0; r < size.height; ++r)
+    for (int c = 0; c + 1 < size.width; ++c)
+      square = std::min(square, cv::norm(corners[static_cast<size_t>(r * size.width + c)] - corners[static_cast<size_t>(r * size.width + c + 1)]));
+  const int window = std::clamp(static_cast<int>(square * 0.35), 2, 9);
+  cv::cornerSubPix(image, corners, {window, window}, {-1, -1}, {cv::TermCriteria::EPS | cv::TermCriteria::COUNT, 60, 0.002});
+  return corners;
 }
 
 }  // namespace
@@ -348,8 +355,6 @@ ChartFinding solveChart(std::vector<ChartView> views, int width, int height, con
     tried.clear();
     const auto used = inUse(finding.views);
     for (const Variant& candidate : candidates) {
-      // A shorter polynomial is only wanted where the whole one folds over.
-      if (model && !tried.empty() && tried.back().fit.usable) break;
       progress.check();
       Tried t;
       t.variant = candidate;

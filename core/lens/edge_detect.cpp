@@ -70,11 +70,21 @@ std::optional<Point> peakAcross(const Gradients& g, Point p, Point normal, doubl
     }
   }
   if (best < 0) return std::nullopt;
-  const auto k = static_cast<size_t>(best);
-  const double a = strength[k - 1], b = strength[k], c = strength[k + 1];
-  const double curve = a - 2 * b + c;
-  const double shift = curve < -1e-9 ? std::clamp(0.5 * (a - c) / curve, -1.0, 1.0) : 0;
-  return p + normal * ((best - n + shift) * kFine);
+  // Centroid of the crest, with the window moved onto it: unlike a parabola through three samples it
+  // is not drawn to the pixel raster by the interpolation between gradients.
+  double at = (best - n) * kFine;
+  for (int round = 0; round < 3; ++round) {
+    double sum = 0, moment = 0;
+    for (double t = -2.5; t <= 2.501; t += 0.25) {
+      const Point q = p + normal * (at + t);
+      const double s = std::abs(static_cast<double>(g.sample(g.gx, q.x, q.y)) * normal.x + static_cast<double>(g.sample(g.gy, q.x, q.y)) * normal.y);
+      sum += s;
+      moment += s * t;
+    }
+    if (sum < 1e-9) break;
+    at += std::clamp(moment / sum, -0.5, 0.5);
+  }
+  return p + normal * at;
 }
 
 // Walks along the edge from `from` towards `to`.

@@ -203,11 +203,22 @@ struct Fit {
   std::vector<double> stddev;
 };
 
+// A solution can run away where the evidence is thin; such a lens is no lens.
+bool plausible(const Intrinsics& values, LensModel model, int width, int height) {
+  const Lens lens = detail::lensOf(values, model, width, height);
+  const bool centred = std::abs(lens.cx - width / 2.0) < 0.2 * width && std::abs(lens.cy - height / 2.0) < 0.2 * height;
+  return centred && std::all_of(lens.k.begin(), lens.k.end(), [](double k) { return std::isfinite(k) && std::abs(k) < 100; });
+}
+
 Fit refine(const Work& work, const Candidate& c, Intrinsics start, int width, int height, bool with_deviation) {
   Fit fit;
   fit.lens = start;
   std::vector<std::array<double, 2>> lines;
   for (int round = 0; round < 3; ++round) {
+    if (!plausible(fit.lens, c.model, width, height)) {
+      fit.ok = false;
+      return fit;
+    }
     ceres::Problem problem;
     const LensMap map(detail::lensOf(fit.lens, c.model, width, height));
     lines.assign(work.points.size(), {});
@@ -240,7 +251,7 @@ Fit refine(const Work& work, const Candidate& c, Intrinsics start, int width, in
     ceres::Solve(options, &problem, &summary);
     if (!summary.IsSolutionUsable()) return fit;
     fit.rss = 2 * summary.final_cost;
-    fit.ok = std::isfinite(fit.rss);
+    fit.ok = std::isfinite(fit.rss) && plausible(fit.lens, c.model, width, height);
     if (!with_deviation || round < 2) continue;
     ceres::Covariance::Options wanted;
     wanted.algorithm_type = ceres::DENSE_SVD;
@@ -363,17 +374,18 @@ bool rejectBent(Work& work, const std::vector<bool>& allowed, const LensMap& map
 }
 
 std::vector<Candidate> candidatesFor(const EdgeOptions& options, size_t edges, double coverage) {
-  const bool centre = edges >= 6 && coverage > 0.25;
-  const Candidate division{LensModel::Division, 1, centre, false, "division"};
-  const Candidate brown{LensModel::BrownConrady, 2, centre, false, "Brown–Conrady"};
-  const Candidate brown3{LensModel::BrownConrady, 3, centre, false, "Brown–Conrady"};
-  const Candidate fisheye{LensModel::KannalaBrandt, 2, centre, true, "Kannala–Brandt"};
-  if (!options.model) return {division, brown, brown3, fisheye};
-  switch (*options.model) {
-    case LensModel::Division: return {division};
-    case LensModel::BrownConrady: return {brown, brown3};
-    default: return {fisheye};
-  }
+  const bool enough = edges >= 6 && coverage > 0.25;
+  const std::vector<Candidate> shapes = {{LensModel::Division, 1, false, false, "division"},
+                                         {LensModel::BrownConrady, 2, false, false, "Brown–Conrady"},
+                                         {LensModel::BrownConrady, 3, false, false, "Brown–Conrady"},
+                                         {LensModel::KannalaBrandt, 2, false, true, "Kannala–Brandt"}};
+  std::vector<Candidate> wanted;
+  for (const bool centre : {false, true})
+    for (Candidate c : shapes) {
+      c.centre = centre;
+      if ((!centre || enough) && (!options.model || *options.model == c.model)) wanted.push_back(c);
+    }
+  return wanted;
 }
 
 struct Chosen {
@@ -393,8 +405,7 @@ Chosen tryCandidate(const Work& work, const Candidate& c, const Lens& start, con
   }
   for (const double focal : focals) {
     const Intrinsics from = c.model == LensModel::Division ? detail::intrinsicsOf(start) : convertModel(start, c.model, focal, width, height);
-    const Lens check = detail::lensOf(from, c.model, width, height);
-    if (!std::all_of(from.begin(), from.end(), [](double v) { return std::isfinite(v); }) || std::abs(check.k[0]) > 100) continue;
+    if (!plausible(from, c.model, width, height)) continue;
     Fit fit = refine(work, c, from, width, height, false);
     if (!fit.ok) continue;
     const bool folds = !LensMap(detail::lensOf(fit.lens, c.model, width, height)).coversPicture();

@@ -207,7 +207,7 @@ std::optional<Ray> LensMap::pixelToRay(Point pixel) const {
   Point p = rd > 1e-15 ? d * (r / rd) : d;
   if (tangential) {
     const auto refined = refineBrown(lens_, d, p, field_.max_ray);
-    if (!refined) return std::nullopt;
+    if (!refined || length(*refined) > field_.max_ray) return std::nullopt;
     p = *refined;
   }
   const double norm = std::sqrt(p.x * p.x + p.y * p.y + 1);

@@ -154,7 +154,8 @@ void ClipWriter::State::openEncoder(const Frame& first) {
   codec->color_primaries = tags->color_primaries;
   codec->color_trc = tags->color_trc;
   codec->colorspace = tags->colorspace;
-  codec->color_range = tags->color_range;
+  // JPEG is full range by definition; the conversion on the way to the encoder expands to it.
+  codec->color_range = settings.codec == Codec::Jpeg ? AVCOL_RANGE_JPEG : tags->color_range;
   codec->chroma_sample_location = tags->chroma_location;
   codec->thread_count = settings.threads;
   if ((output->oformat->flags & AVFMT_GLOBALHEADER) != 0) codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
@@ -190,6 +191,10 @@ void ClipWriter::State::addStreams() {
 detail::FramePtr ClipWriter::State::toEncoder(const Frame& frame) {
   detail::FramePtr wrapped = detail::wrapForEncoder(frame);
   if (wrapped->format == codec->pix_fmt) return wrapped;
+  if (settings.codec == Codec::Jpeg && frame.colour.full_range && chooseFormat(codec->pix_fmt).format == frame.format) {
+    wrapped->format = codec->pix_fmt;
+    return wrapped;
+  }
   scaler.reset(sws_getCachedContext(scaler.release(), frame.width, frame.height,
                                     static_cast<AVPixelFormat>(wrapped->format), frame.width, frame.height,
                                     codec->pix_fmt, SWS_BICUBIC | SWS_ACCURATE_RND, nullptr, nullptr, nullptr));

@@ -32,7 +32,7 @@ struct PictureSize {
 class WarpGrid {
  public:
   static constexpr int kStep = 16;            ///< output px between grid points
-  static constexpr double kAllowed_px = 0.01;  ///< interpolation error above which a cell is exact
+  static constexpr double kAllowed_px = 0.006;  ///< interpolation error above which a cell is exact
 
   WarpGrid(PictureSize output, PictureSize source, PixelMap map);
 

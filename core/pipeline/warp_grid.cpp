@@ -94,8 +94,9 @@ void WarpGrid::judgeCell(int c, int r) {
   if (known < 16) {
     cell.exact = cell.edge = true;
   } else {
-    // The middle is where a cubic errs most; a second point guards against a lucky zero there.
-    for (const Point t : {Point{0.5, 0.5}, Point{0.2, 0.8}}) {
+    // The middle is where a cubic errs most; the others guard against a lucky zero there.
+    for (const Point t : {Point{0.5, 0.5}, Point{0.15, 0.6}, Point{0.8, 0.2}, Point{0.6, 0.9}}) {
+      if (cell.exact) break;
       const Point at{x0 + t.x * kStep, y0 + t.y * kStep};
       const auto exact = map_(at);
       if (!exact || length(*exact - interpolate(at.x, at.y)) > kAllowed_px) cell.exact = true;

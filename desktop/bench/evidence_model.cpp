@@ -35,6 +35,7 @@ QVariant EvidenceModel::headerData(int section, Qt::Orientation orientation, int
 }
 
 Qt::ItemFlags EvidenceModel::flags(const QModelIndex& index) const {
+  if (!index.isValid()) return Qt::NoItemFlags;
   Qt::ItemFlags flags = Qt::ItemIsEnabled | Qt::ItemIsSelectable;
   if (index.column() == 0) flags |= Qt::ItemIsUserCheckable;
   return flags;

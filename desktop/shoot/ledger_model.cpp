@@ -85,6 +85,7 @@ QModelIndex LedgerModel::indexOfClip(int clip) const {
 }
 
 Qt::ItemFlags LedgerModel::flags(const QModelIndex& index) const {
+  if (!index.isValid()) return Qt::NoItemFlags;
   return clipAt(index) >= 0 ? Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemNeverHasChildren
                             : Qt::ItemIsEnabled | Qt::ItemNeverHasChildren;
 }

@@ -12,6 +12,7 @@ int main(int argc, char** argv) {
   QStandardPaths::setTestModeEnabled(true);
   qputenv("XDG_DATA_HOME", "/tmp/glenhaze-interface-tests");
   qputenv("XDG_CONFIG_HOME", "/tmp/glenhaze-interface-tests");
+  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
   QApplication application(argc, argv);
   glenhaze::quietLibraries();
   glenhaze::desktop::dressApplication(application);

@@ -69,7 +69,7 @@ TEST_F(Window, OpensAFolderAndSaysWhatItIs) {
   EXPECT_EQ(plans[0].lens.figure, "0.21 px");
   EXPECT_TRUE(plans[1].failed);
   const QAbstractItemModelTester tester(window->shootPlace().ledger()->model(), QAbstractItemModelTester::FailureReportingMode::Fatal);
-  EXPECT_EQ(window->shootPlace().ledger()->model()->rowCount(), 4);  // two groups, two clips
+  EXPECT_EQ(window->shootPlace().ledger()->model()->rowCount(), 3);  // one group, two clips
 }
 
 TEST_F(Window, KeysGoThroughThePlaces) {

@@ -1,5 +1,7 @@
 #include "tests/support/footage.h"
 
+#include "core/media/quiet.h"
+
 #include <unistd.h>
 
 #include <atomic>
@@ -9,6 +11,7 @@ namespace glenhaze::testing {
 namespace fs = std::filesystem;
 
 ScratchFolder::ScratchFolder() {
+  quietLibraries();
   static std::atomic<int> number = 0;
   path_ = fs::temp_directory_path() / ("glenhaze-test-" + std::to_string(::getpid()) + "-" + std::to_string(++number));
   fs::create_directories(path_);
