@@ -316,10 +316,12 @@ int removeUnfinishedOutputs(const fs::path& folder) {
   for (const auto& entry : fs::directory_iterator(folder, code)) {
     const std::string name = entry.path().filename().string();
     if (name.front() != '.') continue;
-    const size_t mark = name.find(kUnfinishedMark);
-    if (mark == std::string::npos) continue;
-    // The number behind the mark is the process that was writing; leave living ones alone.
-    const int pid = std::atoi(name.c_str() + mark + std::strlen(kUnfinishedMark));
+    // Outputs, and our own hidden records; the number behind the mark is the process that was writing.
+    int pid = 0;
+    for (const char* mark : {kUnfinishedMark, ".part-"})
+      if (const size_t at = name.rfind(mark); at != std::string::npos) pid = std::atoi(name.c_str() + at + std::strlen(mark));
+    if (pid == 0) continue;
+    // Leave what a living process is writing alone.
     if (pid > 0 && pid != ::getpid() && fs::exists("/proc/" + std::to_string(pid), code)) continue;
     stale.push_back(entry.path());
   }
