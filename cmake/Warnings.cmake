@@ -10,6 +10,8 @@ if(GLENHAZE_WERROR)
 endif()
 if(GLENHAZE_SANITIZE)
   target_compile_options(glenhaze_options INTERFACE
-    -fsanitize=address,undefined -fno-sanitize-recover=undefined -fno-omit-frame-pointer)
+    -fsanitize=address,undefined -fno-sanitize-recover=undefined -fno-omit-frame-pointer
+    # GCC 12 warns wrongly inside the standard library once the sanitizers have rewritten it.
+    -Wno-maybe-uninitialized)
   target_link_options(glenhaze_options INTERFACE -fsanitize=address,undefined)
 endif()

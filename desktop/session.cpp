@@ -215,7 +215,7 @@ Profile Session::profileFor(int clip) const {
   fresh.camera.name = answer.camera.empty() ? cameraNameOf(plan.info) : answer.camera;
   fresh.camera.width = plan.info.width;
   fresh.camera.height = plan.info.height;
-  if (plan.info.kind == ClipKind::Film && !plan.info.variable_rate) fresh.camera.fps = plan.info.fps;
+  if (plan.info.kind == ClipKind::Film) fresh.camera.fps = plan.info.nominal_fps;
   fresh.camera.view = answer.view;
   if (!answer.medium.empty()) fresh.camera.medium = answer.medium;
   fresh.camera.lens = answer.lens;

@@ -82,8 +82,10 @@ void takeShots(MainWindow& window, const QString& folder) {
              [&] { return !window.benchPlace().state().busy(); }, {}});
   tour->add({[&] { window.benchPlace().showEvidence(0); }, {}, QStringLiteral("bench-lens-edges.png")});
   tour->add({[&] { window.benchPlace().setStraightView(true); }, {}, QStringLiteral("bench-lens-straight.png")});
-  tour->add({[&] { window.benchPlace().setStraightView(false); session.setCurrentClip(clipNamed(session, "A1_1107")); window.go(MainWindow::Compare); },
-             [&] { return window.comparePlace().settled(); }, QStringLiteral("compare.png")});
+  tour->add({[&] { window.benchPlace().setStraightView(false); session.setCurrentClip(clipNamed(session, "A1_1201")); window.go(MainWindow::Compare); },
+             [&] { return window.comparePlace().settled(); }, {}});
+  tour->add({[&] { session.setCurrentClip(clipNamed(session, "D3_0042")); }, [&] { return window.comparePlace().settled(); }, {}});
+  tour->add({[&] { window.comparePlace().addPin({420, 470}); window.comparePlace().addPin({1420, 250}); window.comparePlace().layStraightEdge({1000, 472}, {1570, 472}); }, {}, QStringLiteral("compare.png")});
   tour->add({[&] { session.startRun(); window.go(MainWindow::Run); }, [&] { return session.batch() && session.batch()->summary().done >= 3; }, QStringLiteral("run.png")});
   tour->add({[&] { session.stopRun(); }, [&] { return !session.running(); }, {}});
   tour->add({[&] { session.setCurrentClip(clipNamed(session, "D3_0045")); window.go(MainWindow::Shoot); }, {}, QStringLiteral("shoot.png")});

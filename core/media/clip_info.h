@@ -33,6 +33,7 @@ struct ClipInfo {
   int width = 0;   ///< as stored, before rotation
   int height = 0;
   Rational fps;          ///< average when the rate varies
+  Rational nominal_fps;  ///< what the camera was set to; the same as fps when the rate does not vary
   Rational time_base{1, 1};
   int64_t start_pts = 0;  ///< of the first frame, in time_base
   double container_start_s = 0;  ///< of the earliest stream; above 0 in transport streams

@@ -46,6 +46,7 @@ struct PacketScan {
   int64_t first_pts = AV_NOPTS_VALUE;
   int64_t last_end = 0;
   int64_t missing = 0;  ///< frames whose data lies beyond the end of the file
+  int64_t promised = 0;  ///< frames that the index speaks of
   bool variable = false;
   std::string telemetry;
 };
@@ -106,6 +107,7 @@ PacketScan scanPackets(AVFormatContext& input, int video) {
     if (entry != nullptr && entry->pos + entry->size > file_size) ++beyond;
   }
   if (stream->nb_frames > 0) scan.missing = std::max(beyond, scan.missing);
+  scan.promised = std::max<int64_t>({scan.frames, scan.missing, stream->nb_frames});
   if (!stamps.empty()) scan.first_pts = *std::min_element(stamps.begin(), stamps.end());
   scan.variable = gapsVary(std::move(stamps), stream->time_base);
   return scan;
@@ -124,10 +126,10 @@ void describeProblems(ClipInfo& info, const PacketScan& scan) {
   if (scan.missing > 0)
     addProblem(info, Kind::Truncated,
                "The file is cut off: " + std::to_string(scan.missing) + " of " +
-                   std::to_string(std::max(scan.frames, scan.missing)) +
+                   std::to_string(scan.promised) +
                    " frames are not in it. Copy it again from the card.",
                true);
-  if (info.variable_rate)
+  if (info.variable_rate && scan.missing == 0)
     addProblem(info, Kind::VariableRate, "The frame rate varies; every time stamp is kept as it is.");
   if (info.interlaced)
     addProblem(info, Kind::Interlaced,
@@ -168,6 +170,7 @@ void readStream(const AVFormatContext& input, int video, ClipInfo& info) {
   info.fps = rate.num > 0 && rate.den > 0 ? Rational{rate.num, rate.den} : Rational{25, 1};
   // Containers that keep milliseconds give averages like 19001/634; the nominal rate is meant.
   const AVRational nominal = stream->r_frame_rate;
+  info.nominal_fps = nominal.num > 0 && nominal.den > 0 ? Rational{nominal.num, nominal.den} : info.fps;
   if (nominal.num > 0 && std::abs(av_q2d(nominal) / info.fps.value() - 1) < 0.002)
     info.fps = {nominal.num, nominal.den};
 }
@@ -198,6 +201,8 @@ void fillFromScan(const PacketScan& scan, ClipInfo& info) {
                         : static_cast<double>(scan.frames) / info.fps.value();
   if (info.variable_rate && info.duration_s > 0)
     info.fps = {std::llround(static_cast<double>(scan.frames) / info.duration_s * 1000), 1000};
+  else
+    info.nominal_fps = info.fps;
   const TelemetryNote note = parseTelemetry(scan.telemetry);
   if (!info.iso) info.iso = note.iso;
   info.camera_note = note.camera;

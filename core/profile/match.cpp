@@ -24,8 +24,9 @@ bool sameShape(int w1, int h1, int w2, int h2) {
 }
 
 bool sameRate(const ClipInfo& clip, const CameraMode& mode) {
-  if (!mode.fps || clip.kind != ClipKind::Film || clip.variable_rate) return true;
-  return std::abs(clip.fps.value() / mode.fps->value() - 1) < 0.002;
+  if (!mode.fps || clip.kind != ClipKind::Film) return true;
+  // Where the rate varies, what the camera was set to counts, as far as the file still tells.
+  return std::abs(clip.nominal_fps.value() / mode.fps->value() - 1) < (clip.variable_rate ? 0.02 : 0.002);
 }
 
 std::string sizeText(int w, int h) { return std::to_string(w) + " × " + std::to_string(h); }
@@ -89,7 +90,7 @@ std::string cameraNameOf(const ClipInfo& clip) {
 
 std::string answerKey(const ClipInfo& clip) {
   return cameraNameOf(clip) + "|" + std::to_string(clip.width) + "x" + std::to_string(clip.height) + "|" +
-         (clip.kind == ClipKind::Film && !clip.variable_rate ? rateText(clip.fps) : "any");
+         (clip.kind == ClipKind::Film ? rateText(clip.nominal_fps) : "any");
 }
 
 ProfileMatch matchProfile(const ClipInfo& clip, const CameraAnswer& answer, std::span<const Profile> profiles) {

@@ -10,6 +10,7 @@
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QLabel>
+#include <QMenu>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QSlider>
@@ -190,6 +191,8 @@ QWidget* BenchPlace::buildTools() {
   rows_ = new QSpinBox;
   for (QSpinBox* spin : {columns_, rows_}) {
     spin->setRange(3, 60);
+    spin->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    spin->setMaximumWidth(72);
     spin->setToolTip(tr("Inner corners of the chart, where four squares meet"));
     row->addWidget(spin);
   }
@@ -208,14 +211,13 @@ QWidget* BenchPlace::buildTools() {
     if (state_.way() == LensState::Way::Edges) state_.findEdges();
   });
   row->addWidget(measure_);
-  paper_ = new QPushButton(tr("Chart as PDF…"));
-  paper_->setToolTip(tr("Write the chart to print"));
-  connect(paper_, &QPushButton::clicked, this, &BenchPlace::writeChartPaper);
+  paper_ = new QPushButton(tr("Make chart"));
+  paper_->setToolTip(tr("The chart to print, or to film from this screen"));
+  auto* menu = new QMenu(paper_);
+  menu->addAction(tr("As PDF to print…"), this, &BenchPlace::writeChartPaper);
+  menu->addAction(tr("On this screen (any key closes it)"), this, &BenchPlace::showChartFullScreen);
+  paper_->setMenu(menu);
   row->addWidget(paper_);
-  screen_ = new QPushButton(tr("Full screen"));
-  screen_->setToolTip(tr("Show the chart on this screen to film it; any key closes it"));
-  connect(screen_, &QPushButton::clicked, this, &BenchPlace::showChartFullScreen);
-  row->addWidget(screen_);
   row->addStretch();
   straight_ = new QPushButton(tr("Straight view"));
   straight_->setCheckable(true);
@@ -288,6 +290,7 @@ QWidget* BenchPlace::buildFindings() {
   progress_ = new QProgressBar;
   progress_->setRange(0, 1000);
   progress_->setTextVisible(false);
+  progress_->setFixedHeight(4);
   column->addWidget(progress_);
   put_ = new QPushButton(tr("Put into profile"));
   put_->setProperty("next", true);
@@ -388,7 +391,7 @@ void BenchPlace::refresh() {
   using Way = LensState::Way;
   const Way way = state_.way();
   ways_->button(static_cast<int>(way))->setChecked(true);
-  for (QWidget* w : std::initializer_list<QWidget*>{columns_, rows_, paper_, screen_}) w->setVisible(way == Way::Chart);
+  for (QWidget* w : std::initializer_list<QWidget*>{columns_, rows_, paper_}) w->setVisible(way == Way::Chart);
   measure_->setVisible(way != Way::ByHand);
   measure_->setText(state_.busy() ? tr("Stop") : way == Way::Chart ? tr("Find the chart") : tr("Find edges"));
   measure_->setEnabled(state_.shot().width > 0);

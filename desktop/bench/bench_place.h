@@ -74,7 +74,7 @@ class BenchPlace : public QWidget {
   QComboBox* shots_ = nullptr;
   QButtonGroup* ways_ = nullptr;
   QSpinBox *columns_ = nullptr, *rows_ = nullptr;
-  QPushButton *measure_ = nullptr, *straight_ = nullptr, *put_ = nullptr, *paper_ = nullptr, *screen_ = nullptr;
+  QPushButton *measure_ = nullptr, *straight_ = nullptr, *put_ = nullptr, *paper_ = nullptr;
   QCheckBox *exaggerate_ = nullptr, *coverage_ = nullptr, *enlargement_ = nullptr;
   QSlider* slider_ = nullptr;
   QProgressBar* progress_ = nullptr;

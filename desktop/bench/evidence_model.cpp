@@ -27,7 +27,9 @@ int EvidenceModel::rowCount(const QModelIndex& parent) const {
 int EvidenceModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : 6; }
 
 QVariant EvidenceModel::headerData(int section, Qt::Orientation orientation, int role) const {
-  if (orientation != Qt::Horizontal || role != Qt::DisplayRole) return {};
+  if (orientation != Qt::Horizontal) return {};
+  if (role == Qt::TextAlignmentRole) return static_cast<int>((section >= 2 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  if (role != Qt::DisplayRole) return {};
   const bool chart = state_.way() == LensState::Way::Chart;
   const QStringList names = chart ? QStringList{tr("Evidence"), tr("From"), tr("Frame"), tr("Corners"), tr("Sharpness"), tr("Left")}
                                   : QStringList{tr("Evidence"), tr("From"), tr("Frame"), tr("Length"), tr("Bow before"), tr("Left")};

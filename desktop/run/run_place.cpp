@@ -78,7 +78,9 @@ int RunModel::rowCount(const QModelIndex& parent) const { return parent.isValid(
 int RunModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(Columns); }
 
 QVariant RunModel::headerData(int section, Qt::Orientation orientation, int role) const {
-  if (orientation != Qt::Horizontal || role != Qt::DisplayRole) return {};
+  if (orientation != Qt::Horizontal) return {};
+  if (role == Qt::TextAlignmentRole) return static_cast<int>((section >= Frames && section <= Size ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  if (role != Qt::DisplayRole) return {};
   return QStringList{tr("Clip"), tr("Stage"), tr("Frames"), tr("Frames/s"), tr("Took"), tr("Size"), tr("What happened")}.value(section);
 }
 
@@ -133,6 +135,7 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
   bar_ = new QProgressBar;
   bar_->setRange(0, 1000);
   bar_->setTextVisible(false);
+  bar_->setFixedHeight(4);
   layout->addWidget(bar_);
   table_ = new QTableView;
   table_->setModel(&model_);
@@ -182,7 +185,10 @@ void RunPlace::refresh() {
   for (QPushButton* b : {up_, out_}) b->setVisible(running);
   retry_->setVisible(!running && batch && s.failed + s.cancelled > 0);
   report_->setVisible(batch != nullptr);
-  note_->setText(tr("Rendered clips go to %1. Sources are never written to; a run that was stopped goes on where it was.").arg(QString::fromStdString(session_.shoot().outputFolder().string())));
+  const std::filesystem::path folder = session_.shoot().outputFolder();
+  const bool beside = !session_.shoot().path.empty() && folder.parent_path() == session_.shoot().path.parent_path();
+  const QString where = QString::fromStdString(beside ? folder.filename().string() : folder.string());
+  note_->setText((beside ? tr("Rendered clips go to “%1” beside the shoot.") : tr("Rendered clips go to %1.")).arg(where) + QLatin1Char(' ') + tr("Sources are never written to; a run that was stopped goes on where it was."));
 }
 
 void RunPlace::saveReport() {

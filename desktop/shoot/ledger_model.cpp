@@ -31,7 +31,7 @@ Heading headingOf(const Session& session, const ClipPlan& plan) {
     mode.name = answer.camera.empty() ? cameraNameOf(plan.info) : answer.camera;
     mode.width = plan.info.width;
     mode.height = plan.info.height;
-    if (plan.info.kind == ClipKind::Film && !plan.info.variable_rate) mode.fps = plan.info.fps;
+    if (plan.info.kind == ClipKind::Film) mode.fps = plan.info.nominal_fps;
     mode.view = answer.view;
     if (!answer.medium.empty()) mode.medium = answer.medium;
   }
@@ -54,7 +54,7 @@ void LedgerModel::rebuild() {
     group.mode = heading.mode;
     if (group.first_clip < 0) group.first_clip = static_cast<int>(i);
     group.clips.push_back(static_cast<int>(i));
-    if (heading.order == 0 && plans[i].lens.kind == Coverage::Missing) group.needs_lens = true;
+    if (heading.order == 0 && plans[i].lens.kind == Coverage::Missing && !plans[i].failed) group.needs_lens = true;
   }
   for (auto& [key, group] : sorted) {
     if (group.needs_lens) group.missing = tr("Lens not measured");

@@ -108,7 +108,11 @@ ShootPlace::ShootPlace(Session& session, QWidget* parent) : QWidget(parent), ses
   layout->addWidget(stack_, 1);
   layout->addWidget(buildFoot());
   connect(&session_, &Session::changed, this, &ShootPlace::refresh);
-  connect(&session_, &Session::runChanged, this, [this] { ledger_->viewport()->update(); });
+  connect(&session_, &Session::runChanged, this, [this] {
+    ledger_->viewport()->update();
+    // The time that a run will take is known from the last one.
+    if (!session_.running()) refresh();
+  });
   connect(&strips_, &FilmStrips::ready, this, [this] { ledger_->viewport()->update(); });
   refresh();
 }

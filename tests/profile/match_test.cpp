@@ -27,7 +27,7 @@ ClipInfo clipOf(const std::string& make, const std::string& model, int w, int h,
   c.model = model;
   c.width = w;
   c.height = h;
-  c.fps = fps;
+  c.fps = c.nominal_fps = fps;
   c.frames = 10;
   return c;
 }
