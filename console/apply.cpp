@@ -90,8 +90,7 @@ json describe(const RunItem& item) {
                 {"match", item.plan.match.reason}};
   json figures = json::object();
   if (item.state == RunState::Done && item.plan.job.correction.lens) {
-    const CorrectionFigures f =
-        figuresOf(item.plan.job.correction, {item.plan.info.width, item.plan.info.height});
+    const CorrectionFigures f = figuresOf(item.plan.job.correction);
     figures = {{"centre_enlargement", f.centre_enlargement},
                {"corner_enlargement", f.corner_enlargement},
                {"lost_share", f.lost_share},

@@ -179,6 +179,9 @@ void ClipWriter::State::addStreams() {
     auto* matrix = reinterpret_cast<int32_t*>(
         av_stream_new_side_data(stream, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(int32_t)));
     if (matrix != nullptr) av_display_rotation_set(matrix, source.rotation);
+    // FFmpeg 5.1 writes this tag into MP4 and MOV only.
+    if (std::strcmp(output->oformat->name, "matroska") == 0)
+      note = "the rotation tag of " + std::to_string(source.rotation) + "° does not fit into this container and is lost";
   }
   if (isStillCodec(settings.codec) || source.kind != ClipKind::Film) return;
   const double tick = source.time_base.value();

@@ -134,14 +134,13 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
   return plans;
 }
 
-CorrectionFigures figuresOf(const Correction& correction, PictureSize source) {
+CorrectionFigures figuresOf(const Correction& correction) {
   CorrectionFigures figures;
   if (!correction.lens) return figures;
   const LensWindow window(*correction.lens, {correction.output.width, correction.output.height,
                                              correction.lens_amount, correction.fill});
   const EnlargementMap map = enlargementMap(window, 8, 8);
   const WindowCost cost = windowCost(window, *correction.lens);
-  (void)source;
   return {map.corner, map.centre, cost.lost_share, cost.blank_share};
 }
 

@@ -51,7 +51,7 @@ struct CorrectionFigures {
   double lost_share = 0;
   double blank_share = 0;
 };
-CorrectionFigures figuresOf(const Correction& correction, PictureSize source);
+CorrectionFigures figuresOf(const Correction& correction);
 
 /// Bytes that rendering will need, roughly: from codec, size, length and quality.
 uint64_t estimatedBytes(const ClipPlan& plan);

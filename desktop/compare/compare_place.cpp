@@ -258,7 +258,7 @@ void ComparePlace::showFigures() {
   text += row(tr("profile"), plan.match.profile >= 0 ? QString::fromStdString(session_.profiles()[static_cast<size_t>(plan.match.profile)].camera.name) : tr("none"));
   text += row(tr("straightness"), plan.lens.figure.empty() ? QStringLiteral("—") : QString::fromStdString(plan.lens.figure) + QLatin1Char(' ') + coverageName(plan.lens.kind));
   if (plan.job.correction.lens) {
-    const CorrectionFigures f = figuresOf(plan.job.correction, {plan.info.width, plan.info.height});
+    const CorrectionFigures f = figuresOf(plan.job.correction);
     text += row(tr("centre"), withUnit(f.centre_enlargement, 2, QStringLiteral("×")));
     text += row(tr("corners"), withUnit(f.corner_enlargement, 2, QStringLiteral("×")));
     text += row(tr("lost of the source"), shareText(f.lost_share));

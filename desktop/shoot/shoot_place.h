@@ -27,7 +27,6 @@ class ShootPlace : public QWidget {
   void compareWanted(int clip);
   void runWanted();
   void outputWanted();
-  void openDemoWanted();
 
  private:
   void buildLedger();

@@ -50,6 +50,15 @@ TEST_P(EveryCodec, KeepsFramesSoundTagsAndRotation) {
   if (GetParam() == Codec::ProRes422HQ) EXPECT_EQ(out.format, (PixelFormat{Chroma::C422, 10}));
 }
 
+TEST(Render, ARotationTagThatIsLostIsSaid) {
+  const testing::ScratchFolder folder;
+  auto settings = testing::smallFilm(4);
+  settings.rotation = 90;
+  const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", settings));
+  EXPECT_NE(renderClip(jobFor(clip, folder / "a", Codec::Ffv1)).written.note.find("rotation"), std::string::npos);
+  EXPECT_TRUE(renderClip(jobFor(clip, folder / "b", Codec::H264)).written.note.empty());
+}
+
 TEST(Render, LosslessOutputIsExactlyTheCorrectedFrames) {
   const testing::ScratchFolder folder;
   const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", testing::smallFilm(6)));

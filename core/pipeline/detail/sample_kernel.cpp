@@ -181,7 +181,6 @@ void cubicAny(const CubicRun& x, const CubicRun& y, float t, float step, int cou
 template <typename T>
 void storeTyped(const float* HWY_RESTRICT values, float gain, float max, int count, T* HWY_RESTRICT to) {
   const hn::CappedTag<float, 8> d;
-  const hn::RebindToSigned<decltype(d)> di;
   const hn::Rebind<T, decltype(d)> dt;
   const int lanes = static_cast<int>(hn::Lanes(d));
   const auto vmax = hn::Set(d, max);
@@ -192,7 +191,6 @@ void storeTyped(const float* HWY_RESTRICT values, float gain, float max, int cou
   }
   for (; i < count; ++i)
     to[i] = static_cast<T>(std::nearbyint(std::min(std::max(values[i] * gain, 0.0F), max)));
-  (void)di;
 }
 
 void storeBytes(const float* values, float gain, float max, int count, uint8_t* to) {
