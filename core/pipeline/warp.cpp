@@ -15,6 +15,7 @@ namespace glenhaze {
 
 using detail::KernelTable;
 using detail::PaddedSource;
+using detail::TapPolynomials;
 
 namespace {
 
@@ -23,6 +24,7 @@ constexpr int kLevelsPerOctave = 8;
 constexpr int kLevels = 2 * kLevelsPerOctave + 1;  // kernels for shrinking by 1 to 4
 constexpr int kMargin = 40;                        // half of the widest kernel, padding, and slack
 constexpr double kLobes = 3;
+constexpr int kFittedLevels = 4;  // kernels of up to 8 taps also come as polynomials
 
 double lanczos(double x) {
   if (std::abs(x) < 1e-9) return 1;
@@ -34,7 +36,36 @@ double lanczos(double x) {
 struct KernelStore {
   std::vector<float> weights;
   KernelTable table;
+  TapPolynomials fitted;  // only for the first kFittedLevels
 };
+
+// Interpolates every tap's weight at Chebyshev points of the phase: near the best polynomial there is.
+// Sums stay exactly 1 because interpolation is linear and reproduces the constant.
+TapPolynomials fitTaps(double scale, int taps) {
+  constexpr int n = TapPolynomials::kEven + TapPolynomials::kOdd;
+  TapPolynomials fitted;
+  fitted.taps = taps;
+  const auto weightAt = [&](int t, double u) { return lanczos((t - taps / 2 + 0.5 - u) / scale); };
+  std::array<double, n> node{}, sum{};
+  for (size_t i = 0; i < n; ++i) {
+    node[i] = 0.5 * std::cos(std::numbers::pi * (static_cast<double>(i) + 0.5) / n);
+    for (int t = 0; t < taps; ++t) sum[i] += weightAt(t, node[i]);
+  }
+  for (int t = 0; t < taps / 2; ++t) {
+    // Newton's divided differences, multiplied out into powers of u.
+    std::array<double, n> divided{}, powers{};
+    for (size_t i = 0; i < n; ++i) divided[i] = weightAt(t, node[i]) / sum[i];
+    for (size_t order = 1; order < n; ++order)
+      for (size_t i = n - 1; i >= order; --i)
+        divided[i] = (divided[i] - divided[i - 1]) / (node[i] - node[i - order]);
+    for (size_t i = n; i-- > 0;) {
+      for (size_t k = n - 1; k > 0; --k) powers[k] = powers[k - 1] - node[i] * powers[k];
+      powers[0] = divided[i] - node[i] * powers[0];
+    }
+    for (size_t k = 0; k < n; ++k) (k % 2 == 0 ? fitted.even[t] : fitted.odd[t])[k / 2] = static_cast<float>(powers[k]);
+  }
+  return fitted;
+}
 
 KernelStore makeKernel(double scale) {
   KernelStore store;
@@ -57,7 +88,11 @@ KernelStore makeKernel(double scale) {
 const std::array<KernelStore, kLevels>& kernels() {
   static const auto store = [] {
     std::array<KernelStore, kLevels> all;
-    for (int i = 0; i < kLevels; ++i) all[static_cast<size_t>(i)] = makeKernel(std::exp2(static_cast<double>(i) / kLevelsPerOctave));
+    for (size_t i = 0; i < kLevels; ++i) {
+      const double scale = std::exp2(static_cast<double>(i) / kLevelsPerOctave);
+      all[i] = makeKernel(scale);
+      if (i < kFittedLevels) all[i].fitted = fitTaps(scale, all[i].table.taps);
+    }
     return all;
   }();
   return store;
@@ -65,15 +100,18 @@ const std::array<KernelStore, kLevels>& kernels() {
 
 // `shrink`: log2 of source samples per output sample. Up to 4 % is left to the plain kernel, whose own
 // roll-off covers it.
-const KernelTable& kernelFor(float shrink) {
+int levelFor(float shrink) {
   constexpr float kTolerance = 0.0566F;  // log2(1.04)
-  const auto level = static_cast<int>(std::ceil(kLevelsPerOctave * (shrink - kTolerance)));
-  return kernels()[static_cast<size_t>(std::clamp(level, 0, kLevels - 1))].table;
+  // Rounds up without a call into the maths library, which shows in profiles.
+  const int level = kLevels - static_cast<int>(kLevels - std::min(kLevelsPerOctave * (shrink - kTolerance), static_cast<float>(kLevels)));
+  return std::clamp(level, 0, kLevels - 1);
 }
+
+const KernelTable& kernelFor(float shrink) { return kernels()[static_cast<size_t>(levelFor(shrink))].table; }
 
 // A copy of a plane with its border repeated all around.
 struct PaddedPlane {
-  std::vector<uint8_t> bytes;
+  std::unique_ptr<uint8_t[]> bytes;
   PaddedSource source;
   int width = 0, height = 0;
 };
@@ -84,8 +122,8 @@ PaddedPlane padPlane(const Plane& plane, int bytes_per_sample) {
   padded.height = plane.height;
   const auto b = static_cast<size_t>(bytes_per_sample);
   const size_t stride = static_cast<size_t>(plane.width + 2 * kMargin);
-  padded.bytes.resize(stride * static_cast<size_t>(plane.height + 2 * kMargin) * b);
-  const auto rowStart = [&](int y) { return padded.bytes.data() + static_cast<size_t>(y + kMargin) * stride * b; };
+  padded.bytes = std::make_unique_for_overwrite<uint8_t[]>(stride * static_cast<size_t>(plane.height + 2 * kMargin) * b);
+  const auto rowStart = [&](int y) { return padded.bytes.get() + static_cast<size_t>(y + kMargin) * stride * b; };
   const auto fillRow = [&](int y) {
     const auto* from = plane.row<uint8_t>(std::clamp(y, 0, plane.height - 1));
     uint8_t* to = rowStart(y);
@@ -145,50 +183,80 @@ float coverageAt(float x, float y, float width, float height) {
 constexpr float kTapMargin = 6;  // positions further outside are blank anyway
 
 struct RowScratch {
-  std::vector<float> xs, ys, values;
-  WarpGrid::RowScratch grid;
-  explicit RowScratch(size_t width) : xs(width + 8), ys(width + 8), values(width + 8) {}
+  std::vector<float> values;
+  std::vector<detail::SmoothRun> runs;
+  WarpGrid::RowPositions at;
+  explicit RowScratch(size_t width) : values(width + detail::kSurplus) {}
 };
 
 class PlaneWarp {
  public:
   PlaneWarp(const WarpGrid& grid, const PaddedPlane& source, WarpGrid::PlaneShape from, WarpGrid::PlaneShape to,
-            LevelScale levels)
+            LevelScale levels, bool fitted)
       : grid_(grid),
         source_(source),
         from_(from),
         to_(to),
         levels_(levels),
         shrink_x_(static_cast<float>(std::log2(to.raster.step_x / from.raster.step_x))),
-        shrink_y_(static_cast<float>(std::log2(to.raster.step_y / from.raster.step_y))) {}
+        shrink_y_(static_cast<float>(std::log2(to.raster.step_y / from.raster.step_y))),
+        fitted_(fitted) {}
 
   template <typename T>
   void row(int y, T* out, RowScratch& s) const {
-    grid_.walkRow(y, to_, from_, kTapMargin, s.xs.data(), s.ys.data(), s.grid,
-                  [&](const WarpGrid::Cell& cell, int first, int count) { run(cell, first, count, s); });
+    grid_.placeRow(y, to_, from_, kTapMargin, s.at);
+    if (s.at.new_cells) chooseRuns(s);
+    detail::sampleSmoothRuns(source_.source, s.runs, s.at.xs.data(), s.at.ys.data(), s.values.data());
+    for (const WarpGrid::Stretch& stretch : s.at.stretches)
+      for (int first = stretch.first; first < stretch.end;) {
+        const int run = first / detail::kSmoothRun;
+        const int last = std::min(stretch.end, (run + 1) * detail::kSmoothRun);
+        if (!s.runs[static_cast<size_t>(run)].taken) sample(*stretch.cell, first, last - first, s);
+        first = last;
+      }
     detail::storeSamples(s.values.data(), levels_.gain, levels_.max, to_.width, out);
   }
 
  private:
-  void run(const WarpGrid::Cell& cell, int first, int count, RowScratch& s) const {
+  // Which runs of this row of cells can be taken along their curve, and with which kernels: those that
+  // touch nothing but plain cells.
+  void chooseRuns(RowScratch& s) const {
+    const int count = (to_.width + detail::kSmoothRun - 1) / detail::kSmoothRun;
+    s.runs.assign(static_cast<size_t>(count), {});
+    if (!fitted_) return;
+    std::vector<float> shrink_x(s.runs.size(), -64.0F), shrink_y(s.runs.size(), -64.0F);
+    for (const WarpGrid::Stretch& stretch : s.at.stretches) {
+      const WarpGrid::Cell& cell = *stretch.cell;
+      const float odd = cell.blank || cell.edge || cell.exact ? 64.0F : 0.0F;
+      for (int run = stretch.first / detail::kSmoothRun; run * detail::kSmoothRun < stretch.end; ++run) {
+        const auto at = static_cast<size_t>(run);
+        shrink_x[at] = std::max(shrink_x[at], cell.shrink_x + shrink_x_ + odd);
+        shrink_y[at] = std::max(shrink_y[at], cell.shrink_y + shrink_y_);
+      }
+    }
+    for (size_t i = 0; i < static_cast<size_t>(to_.width / detail::kSmoothRun); ++i) {
+      const auto x = static_cast<size_t>(levelFor(shrink_x[i])), y = static_cast<size_t>(levelFor(shrink_y[i]));
+      if (x < kFittedLevels && y < kFittedLevels) s.runs[i] = {&kernels()[x].fitted, &kernels()[y].fitted};
+    }
+  }
+
+  void sample(const WarpGrid::Cell& cell, int first, int count, RowScratch& s) const {
     const float black = levels_.black / levels_.gain;
     float* values = s.values.data() + first;
     if (cell.blank) {
       std::fill(values, values + count, black);
       return;
     }
-    float* xs = s.xs.data() + first;
-    float* ys = s.ys.data() + first;
-    std::array<float, kLongestRun> coverage{};
-    for (int done = 0; done < count; done += kLongestRun) {
-      const int n = std::min(kLongestRun, count - done);
-      if (cell.edge || cell.exact) measureCoverage(xs + done, ys + done, n, coverage.data());
-      detail::sampleRun(source_.source, kernelFor(cell.shrink_x + shrink_x_), kernelFor(cell.shrink_y + shrink_y_),
-                        xs + done, ys + done, n, values + done);
-      if (!cell.edge && !cell.exact) continue;
-      for (int i = 0; i < n; ++i)
-        values[done + i] = black + (values[done + i] - black) * coverage[static_cast<size_t>(i)];
-    }
+    float* xs = s.at.xs.data() + first;
+    float* ys = s.at.ys.data() + first;
+    std::array<float, detail::kSmoothRun> coverage{};
+    const bool border = cell.edge || cell.exact;
+    if (border) measureCoverage(xs, ys, count, coverage.data());
+    detail::sampleRun(source_.source, kernelFor(cell.shrink_x + shrink_x_), kernelFor(cell.shrink_y + shrink_y_), xs,
+                      ys, count, values);
+    if (!border) return;
+    for (int i = 0; i < count; ++i)
+      values[i] = black + (values[i] - black) * coverage[static_cast<size_t>(i)];
   }
 
   // Also brings positions that lie nowhere into reach of the taps.
@@ -201,12 +269,12 @@ class PlaneWarp {
     }
   }
 
-  static constexpr int kLongestRun = 64;
   const WarpGrid& grid_;
   const PaddedPlane& source_;
   WarpGrid::PlaneShape from_, to_;
   LevelScale levels_;
   float shrink_x_, shrink_y_;
+  bool fitted_;
 };
 
 // A grey source going to a colour format gets neutral chroma, and back the chroma is dropped.
@@ -241,7 +309,9 @@ Frame warpFrame(const Frame& source, const WarpGrid& grid, PixelFormat format) {
     const PaddedPlane padded = padPlane(source.planes[p], bytes);
     const WarpGrid::PlaneShape from{rasterOf(source.format, source.colour.siting, p), padded.width, padded.height};
     const WarpGrid::PlaneShape to{rasterOf(format, source.colour.siting, p), target.width, target.height};
-    const PlaneWarp warp(grid, padded, from, to, levelScale(source, format, static_cast<int>(p)));
+    // The fitted weights are good to 1 part in 10⁵: finer samples take the tables.
+    const bool fitted = source.format.bit_depth <= 12;
+    const PlaneWarp warp(grid, padded, from, to, levelScale(source, format, static_cast<int>(p)), fitted);
     parallelBlocks(target.height, 16, [&](int first, int last) {
       RowScratch scratch(static_cast<size_t>(target.width));
       for (int y = first; y < last; ++y) {

@@ -15,6 +15,7 @@
 
 #include "core/base/geometry.h"
 #include "core/frame/frame.h"
+#include "core/pipeline/detail/sample_kernel.h"
 
 namespace glenhaze {
 
@@ -54,21 +55,32 @@ class WarpGrid {
     double step_x = 1, step_y = 1, offset_x = 0, offset_y = 0;
   };
 
-  /// Walks along row `y` (a sample number) of an output plane: for every stretch inside one cell calls
-  /// `visit(cell, first, count)` after source positions, in samples of the source plane, have been
-  /// written to xs[first..], ys[first..] (whole vectors: up to 7 values behind the end of the row).
-  /// Positions are held to `margin` samples around the source plane; exact cells have kNowhere where
-  /// nothing shows. `scratch` is resized as needed and can be reused.
-  struct RowScratch {
-    std::vector<float> gx, gy;
+  /// A stretch of a row inside one cell.
+  struct Stretch {
+    const Cell* cell = nullptr;
+    int first = 0;
+    int end = 0;  ///< first sample behind it
+  };
+  /// One row's positions, in samples of the source plane. Reused from row to row of one plane: what all
+  /// rows of a row of cells share is made once.
+  struct RowPositions {
+    std::vector<float> xs, ys;
+    std::vector<Stretch> stretches;  ///< in order, covering the row
+    bool new_cells = false;          ///< the stretches differ from those of the row before
+
+    int cell_row = -1;
+    std::vector<detail::CubicStretch> cubics;
+    std::vector<float> gx, gy;  // the grid's points blended to this row
   };
   struct PlaneShape {
     Raster raster;
     int width = 0, height = 0;
   };
   static constexpr float kNowhere = -1.0e6F;
-  void walkRow(int y, const PlaneShape& output, const PlaneShape& source, float margin, float* xs, float* ys,
-               RowScratch& scratch, const std::function<void(const Cell&, int first, int count)>& visit) const;
+  /// Where row `y` (a sample number) of an output plane looks in the source plane. Positions are held to
+  /// `margin` samples around the source plane; exact cells have kNowhere where nothing shows; blank cells
+  /// have no positions.
+  void placeRow(int y, const PlaneShape& output, const PlaneShape& source, float margin, RowPositions& row) const;
 
   /// The interpolated source position of an output point, in luma pixels; for checks and overlays.
   std::optional<Point> at(Point output) const;
@@ -78,8 +90,9 @@ class WarpGrid {
   void fillCells();
   void judgeCell(int column, int row);
   void measureReach(Cell& cell, int column, int row) const;
+  void listStretches(int row, const PlaneShape& output, RowPositions& to) const;
   static int firstSampleBehind(int column, const Raster& raster);
-  void blendRows(double y, int row, RowScratch& scratch) const;
+  void blendRows(double y, int row, RowPositions& to) const;
   void exactRun(double luma_y, int first, int last, const Raster& out, const Raster& in, float* xs,
                 float* ys) const;
   Point interpolate(double x, double y) const;

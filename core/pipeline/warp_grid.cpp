@@ -16,16 +16,6 @@ std::array<double, 4> cubicWeights(double t) {
           (t + 1) * t * (t - 1) / 6};
 }
 
-// The Lagrange cubic through g[0..3] at −1, 0, 1, 2 in powers of t, in samples of the source plane.
-detail::CubicRun powersOf(const float* g, float scale, float offset, const detail::CubicRun& like) {
-  detail::CubicRun run = like;
-  run.a[0] = (g[1] - offset) * scale;
-  run.a[1] = (-g[0] / 3 - g[1] / 2 + g[2] - g[3] / 6) * scale;
-  run.a[2] = ((g[0] + g[2]) / 2 - g[1]) * scale;
-  run.a[3] = ((g[3] - g[0]) / 6 + (g[1] - g[2]) / 2) * scale;
-  return run;
-}
-
 }  // namespace
 
 WarpGrid::WarpGrid(PictureSize output, PictureSize source, PixelMap map)
@@ -132,32 +122,43 @@ void WarpGrid::fillCells() {
   });
 }
 
-void WarpGrid::walkRow(int y, const PlaneShape& output, const PlaneShape& source, float margin, float* xs, float* ys,
-                       RowScratch& scratch, const std::function<void(const Cell&, int, int)>& visit) const {
+void WarpGrid::placeRow(int y, const PlaneShape& output, const PlaneShape& source, float margin,
+                        RowPositions& row) const {
   const double luma_y = output.raster.offset_y + y * output.raster.step_y;
   const int r = rowOf(luma_y);
-  blendRows(luma_y, r, scratch);
-  const auto sx = static_cast<float>(1 / source.raster.step_x), sy = static_cast<float>(1 / source.raster.step_y);
-  const auto ox = static_cast<float>(source.raster.offset_x), oy = static_cast<float>(source.raster.offset_y);
-  detail::CubicRun cx, cy;
-  cx.low = cy.low = -margin;
-  cx.high = static_cast<float>(source.width) + margin;
-  cy.high = static_cast<float>(source.height) + margin;
-  int i = 0;
-  while (i < output.width) {
+  row.new_cells = r != row.cell_row;
+  if (row.new_cells) listStretches(r, output, row);
+  blendRows(luma_y, r, row);
+  detail::CubicRow cubic;
+  cubic.gx = row.gx.data();
+  cubic.gy = row.gy.data();
+  cubic.step = static_cast<float>(output.raster.step_x / kStep);
+  cubic.scale_x = static_cast<float>(1 / source.raster.step_x);
+  cubic.scale_y = static_cast<float>(1 / source.raster.step_y);
+  cubic.offset_x = static_cast<float>(source.raster.offset_x / source.raster.step_x);
+  cubic.offset_y = static_cast<float>(source.raster.offset_y / source.raster.step_y);
+  cubic.low = -margin;
+  cubic.high_x = static_cast<float>(source.width) + margin;
+  cubic.high_y = static_cast<float>(source.height) + margin;
+  detail::placeCubics(cubic, row.cubics, row.xs.data(), row.ys.data());
+  for (const Stretch& stretch : row.stretches)
+    if (stretch.cell->exact)
+      exactRun(luma_y, stretch.first, stretch.end, output.raster, source.raster, row.xs.data(), row.ys.data());
+}
+
+void WarpGrid::listStretches(int r, const PlaneShape& output, RowPositions& to) const {
+  to.cell_row = r;
+  to.stretches.clear();
+  to.cubics.clear();
+  to.xs.resize(static_cast<size_t>(output.width) + detail::kSurplus);
+  to.ys.resize(static_cast<size_t>(output.width) + detail::kSurplus);
+  for (int i = 0; i < output.width;) {
     const double luma_x = output.raster.offset_x + i * output.raster.step_x;
     const int c = columnOf(luma_x);
     const int end = std::min(output.width, c >= columns_ - 3 ? output.width : firstSampleBehind(c, output.raster));
     const Cell& cell = cells_[static_cast<size_t>(r * columns_ + c)];
-    if (cell.exact) {
-      exactRun(luma_y, i, end, output.raster, source.raster, xs, ys);
-    } else if (!cell.blank) {
-      cx = powersOf(&scratch.gx[static_cast<size_t>(c - 1)], sx, ox, cx);
-      cy = powersOf(&scratch.gy[static_cast<size_t>(c - 1)], sy, oy, cy);
-      const auto t = static_cast<float>(luma_x / kStep - (c - 1));
-      detail::cubicPositions(cx, cy, t, static_cast<float>(output.raster.step_x / kStep), end - i, xs + i, ys + i);
-    }
-    visit(cell, i, end - i);
+    to.stretches.push_back({&cell, i, end});
+    if (!cell.exact && !cell.blank) to.cubics.push_back({i, end, c - 1, static_cast<float>(luma_x / kStep - (c - 1))});
     i = end;
   }
 }
@@ -166,18 +167,18 @@ int WarpGrid::firstSampleBehind(int column, const Raster& raster) {
   return static_cast<int>(std::ceil((column * kStep - raster.offset_x) / raster.step_x - 1e-9));
 }
 
-void WarpGrid::blendRows(double y, int r, RowScratch& scratch) const {
+void WarpGrid::blendRows(double y, int r, RowPositions& to) const {
   const auto wy = cubicWeights(y / kStep - (r - 1));
   const auto n = static_cast<size_t>(columns_);
-  scratch.gx.resize(n);
-  scratch.gy.resize(n);
+  to.gx.resize(n);
+  to.gy.resize(n);
   std::array<float, 4> w{};
   for (size_t j = 0; j < 4; ++j) w[j] = static_cast<float>(wy[j]);
   const size_t first = static_cast<size_t>(r - 1) * n;
   const float *x = px_.data() + first, *v = py_.data() + first;
   for (size_t c = 0; c < n; ++c) {
-    scratch.gx[c] = w[0] * x[c] + w[1] * x[c + n] + w[2] * x[c + 2 * n] + w[3] * x[c + 3 * n];
-    scratch.gy[c] = w[0] * v[c] + w[1] * v[c + n] + w[2] * v[c + 2 * n] + w[3] * v[c + 3 * n];
+    to.gx[c] = w[0] * x[c] + w[1] * x[c + n] + w[2] * x[c + 2 * n] + w[3] * x[c + 3 * n];
+    to.gy[c] = w[0] * v[c] + w[1] * v[c + n] + w[2] * v[c + 2 * n] + w[3] * v[c + 3 * n];
   }
 }
 

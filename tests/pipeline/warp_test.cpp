@@ -91,6 +91,37 @@ TEST(Warp, SineKeepsNinetyPercentAtHalfOfNyquist) {
   EXPECT_GE(least, 90);
 }
 
+// Closed form: a plane wave seen through a turned and scaled map is a plane wave. Gentle turns are sampled
+// along the source's curves, steeper ones tap by tap: both must keep its contrast, and put it in its place.
+TEST(Warp, WavesKeepContrastAndPlaceThroughTurns) {
+  constexpr int kWidth = 384, kHeight = 288;
+  for (const auto& [fx, fy] : {std::pair{0.25, 0.0}, {0.0, 0.25}, {0.18, 0.18}, {0.18, -0.18}}) {
+    const auto wave = [fx = fx, fy = fy](double x, double y) { return 400 * std::sin(2 * M_PI * (fx * x + fy * y)); };
+    const Frame frame = testing::paint(kWidth, kHeight, {Chroma::Mono, 10}, [&](int x, int y) { return static_cast<int>(std::lround(512 + wave(x, y))); });
+    for (const double degrees : {0.3, 4.0, 11.0, 13.0, 30.0})
+      for (const double zoom : {0.97, 1.15}) {
+        const double c = std::cos(degrees * M_PI / 180) * zoom, s = std::sin(degrees * M_PI / 180) * zoom;
+        const auto map = [&](Point p) {
+          const double x = p.x - 80, y = p.y - 60;
+          return Point{192.3 + c * x - s * y, 144.6 + s * x + c * y};
+        };
+        const Frame out = warpFrame(frame, WarpGrid({160, 120}, {kWidth, kHeight}, [&](Point p) { return std::optional(map(p)); }), frame.format);
+        double inner = 0, norm = 0, error = 0;
+        for (int y = 0; y < 120; ++y)
+          for (int x = 0; x < 160; ++x) {
+            const Point at = map({static_cast<double>(x), static_cast<double>(y)});
+            const double expected = wave(at.x, at.y), got = out.planes[0].at(x, y, 2) - 512;
+            inner += expected * got;
+            norm += expected * expected;
+            error += (got - expected) * (got - expected);
+          }
+        const auto where = ::testing::Message() << fx << "," << fy << " turned by " << degrees << "°, × " << zoom;
+        EXPECT_GT(inner / norm, zoom > 1 ? 0.85 : 0.93) << where;  // shrunk by 15 %, 0.25 is nearer to the new limit
+        EXPECT_LT(std::sqrt(error / norm), zoom > 1 ? 0.16 : 0.08) << where;
+      }
+  }
+}
+
 TEST(Warp, ShrinkingLetsNoAliasThrough) {
   // A pattern above the Nyquist limit of the half-size picture must turn grey, not into a slow wave.
   const Frame frame = testing::paint(512, 64, {Chroma::Mono, 8}, [](int x, int) { return x % 2 != 0 ? 220 : 30; });

@@ -160,22 +160,222 @@ void sampleAny(const PaddedSource& source, const KernelTable& kx, const KernelTa
     sampleTyped<uint16_t>(source, kx, ky, xs, ys, count, out);
 }
 
-void cubicAny(const CubicRun& x, const CubicRun& y, float t, float step, int count, float* xs, float* ys) {
-  const hn::CappedTag<float, 8> d;
-  const int lanes = static_cast<int>(hn::Lanes(d));
-  const auto evaluate = [&](const CubicRun& c, decltype(hn::Zero(d)) at) {
-    auto v = hn::MulAdd(hn::Set(d, c.a[3]), at, hn::Set(d, c.a[2]));
-    v = hn::MulAdd(v, at, hn::Set(d, c.a[1]));
-    v = hn::MulAdd(v, at, hn::Set(d, c.a[0]));
-    return hn::Min(hn::Max(v, hn::Set(d, c.low)), hn::Set(d, c.high));
-  };
-  auto at = hn::MulAdd(hn::Iota(d, 0.0F), hn::Set(d, step), hn::Set(d, t));
-  const auto advance = hn::Set(d, step * static_cast<float>(lanes));
-  for (int i = 0; i < count; i += lanes) {
-    hn::StoreU(evaluate(x, at), d, xs + i);
-    hn::StoreU(evaluate(y, at), d, ys + i);
-    at = hn::Add(at, advance);
+#if HWY_TARGET != HWY_SCALAR
+constexpr int kColumns = 64;         // source columns that a smooth run may touch
+constexpr float kSteepest = 0.25F;   // rows per column: keeps fine texture clear of its own mirror
+
+// Height of the run's curve over source column x: the parabola through three of its points.
+struct Curve {
+  float x0, x1, y0, slope, bend;
+};
+
+// Whole rows that the curve visits between columns x and x + width: cheaper than asking every lane.
+struct RowReach {
+  int base, span;
+};
+inline RowReach reachOf(const Curve& curve, float x, float width) {
+  const float left = curve.y0 + (x - curve.x0) * (curve.slope + (x - curve.x1) * curve.bend);
+  const float far = x + width;
+  const float right = curve.y0 + (far - curve.x0) * (curve.slope + (far - curve.x1) * curve.bend);
+  // A parabola leaves its chord by bend·width²/4; the rest is room for rounding. Never negative: plain
+  // cells lie inside the picture, and 64 rows of shift make the cast round down even so.
+  const float slack = std::abs(curve.bend) * width * width * 0.25F + 1e-3F;
+  const int base = static_cast<int>(std::min(left, right) - slack + 64.0F) - 64;
+  return {base, static_cast<int>(std::max(left, right) + slack + 64.0F) - 64 - base};
+}
+
+// Weights of all taps at phases u + ½, a tap and its mirror at once.
+template <int kTaps, class D, class V>
+HWY_INLINE void tapWeights(D d, const TapPolynomials& p, V u, V* HWY_RESTRICT weights) {
+  const V square = hn::Mul(u, u);
+#pragma GCC unroll 4
+  for (int t = 0; t < kTaps / 2; ++t) {
+    const float *even = p.even[t], *odd = p.odd[t];
+    V e = hn::MulAdd(hn::Set(d, even[3]), square, hn::Set(d, even[2]));
+    V o = hn::MulAdd(hn::Set(d, odd[2]), square, hn::Set(d, odd[1]));
+    e = hn::MulAdd(e, square, hn::Set(d, even[1]));
+    o = hn::MulAdd(o, square, hn::Set(d, odd[0]));
+    e = hn::MulAdd(e, square, hn::Set(d, even[0]));
+    weights[t] = hn::MulAdd(o, u, e);
+    weights[kTaps - 1 - t] = hn::NegMulAdd(o, u, e);
   }
+}
+
+// One vector of columns; `rows_down` tells each lane how many rows below `top` its taps begin.
+template <int kTaps, int kSpan, typename T, class D, class V>
+V weighColumns(D d, const T* HWY_RESTRICT top, ptrdiff_t stride, const V* weights, V rows_down) {
+  const hn::RebindToSigned<D> di;
+  const hn::Rebind<T, D> dt;
+  V rows[kTaps + kSpan];
+#pragma GCC unroll 16
+  for (int r = 0; r < kTaps + kSpan; ++r)
+    rows[r] = hn::ConvertTo(d, hn::PromoteTo(di, hn::LoadU(dt, top + r * stride)));
+  V result = hn::Zero(d);
+#pragma GCC unroll 8
+  for (int s = 0; s <= kSpan; ++s) {
+    V sum = hn::Mul(rows[s], weights[0]);
+#pragma GCC unroll 8
+    for (int t = 1; t < kTaps; ++t) sum = hn::MulAdd(rows[s + t], weights[t], sum);
+    result = s == 0 ? sum : hn::IfThenElse(hn::Eq(rows_down, hn::Set(d, static_cast<float>(s))), sum, result);
+  }
+  return result;
+}
+
+template <int kTaps, typename T>
+bool columnsOf(const T* HWY_RESTRICT origin, ptrdiff_t stride, const TapPolynomials& ky, const Curve& curve, int first,
+               int count, float* HWY_RESTRICT columns) {
+  const hn::CappedTag<float, 16> d;
+  using V = decltype(hn::Zero(d));
+  const int lanes = static_cast<int>(hn::Lanes(d));
+  const auto last = hn::Set(d, static_cast<float>(first + count - 1));
+  for (int c = 0; c < count; c += lanes) {
+    // Surplus columns repeat the last one: they are never used, but must not climb out of reach.
+    const V x = hn::Min(hn::Iota(d, static_cast<float>(first + c)), last);
+    const V inner = hn::MulAdd(hn::Sub(x, hn::Set(d, curve.x1)), hn::Set(d, curve.bend), hn::Set(d, curve.slope));
+    const V y = hn::MulAdd(hn::Sub(x, hn::Set(d, curve.x0)), inner, hn::Set(d, curve.y0));
+    const V whole = hn::Floor(y);
+    const V u = hn::Sub(hn::Sub(y, whole), hn::Set(d, 0.5F));
+    const RowReach reach = reachOf(curve, static_cast<float>(first + c), static_cast<float>(lanes - 1));
+    V weights[kTaps];
+    tapWeights<kTaps>(d, ky, u, weights);
+    const V down = hn::Sub(whole, hn::Set(d, static_cast<float>(reach.base)));
+    const T* HWY_RESTRICT top = origin + (reach.base - kTaps / 2 + 1) * stride + first + c;
+    V sum;
+    switch (reach.span) {
+      case 0: sum = weighColumns<kTaps, 0>(d, top, stride, weights, down); break;
+      case 1: sum = weighColumns<kTaps, 1>(d, top, stride, weights, down); break;
+      case 2: sum = weighColumns<kTaps, 2>(d, top, stride, weights, down); break;
+      case 3: sum = weighColumns<kTaps, 3>(d, top, stride, weights, down); break;
+      case 4: sum = weighColumns<kTaps, 4>(d, top, stride, weights, down); break;
+      default: return false;
+    }
+    hn::Store(sum, d, columns + c);
+  }
+  return true;
+}
+
+// Values at `index`, all within 32 columns.
+template <class D, class VI>
+HWY_INLINE auto pickColumns(D d, const float* HWY_RESTRICT columns, VI index) {
+  const hn::RebindToSigned<D> di;
+  if constexpr (hn::MaxLanes(d) == 16) {
+    const auto within = hn::IndicesFromVec(d, hn::And(index, hn::Set(di, 15)));
+    const auto low = hn::TableLookupLanes(hn::LoadU(d, columns), within);
+    const auto high = hn::TableLookupLanes(hn::LoadU(d, columns + 16), within);
+    return hn::IfThenElse(hn::RebindMask(d, hn::Gt(index, hn::Set(di, 15))), high, low);
+  } else {
+    return hn::GatherIndex(d, columns, index);
+  }
+}
+
+template <int kTaps>
+void alongCurve(const float* HWY_RESTRICT columns, int first, const TapPolynomials& kx, const float* HWY_RESTRICT xs,
+                float* HWY_RESTRICT out) {
+  const hn::CappedTag<float, 16> d;
+  const hn::RebindToSigned<decltype(d)> di;
+  for (int i = 0; i < kSmoothRun; i += static_cast<int>(hn::Lanes(d))) {
+    const auto x = hn::LoadU(d, xs + i);
+    const auto whole = hn::Floor(x);
+    const auto u = hn::Sub(hn::Sub(x, whole), hn::Set(d, 0.5F));
+    // Lanes are read from the first one's columns on. A map that turns back inside the run would leave
+    // them: wrong it may be, never out of bounds.
+    const int start = std::clamp(static_cast<int>(xs[i]) - kTaps / 2 + 1, first, first + kColumns - 32);
+    auto index = hn::Sub(hn::ConvertTo(di, whole), hn::Set(di, start + kTaps / 2 - 1));
+    index = hn::Min(hn::Max(index, hn::Zero(di)), hn::Set(di, 32 - kTaps));
+    const float* HWY_RESTRICT from = columns + (start - first);
+    decltype(hn::Zero(d)) weights[kTaps];
+    tapWeights<kTaps>(d, kx, u, weights);
+    auto sum = hn::Mul(pickColumns(d, from, index), weights[0]);
+#pragma GCC unroll 8
+    for (int t = 1; t < kTaps; ++t) {
+      index = hn::Add(index, hn::Set(di, 1));
+      sum = hn::MulAdd(pickColumns(d, from, index), weights[t], sum);
+    }
+    hn::StoreU(sum, d, out + i);
+  }
+}
+
+template <typename T>
+bool smoothTyped(const PaddedSource& source, const TapPolynomials& kx, const TapPolynomials& ky, const float* xs,
+                 const float* ys, float* out) {
+  constexpr int kMiddle = kSmoothRun / 2, kLast = kSmoothRun - 1;
+  const float left = xs[kMiddle] - xs[0], right = xs[kLast] - xs[kMiddle], width = left + right;
+  // Floors are written as casts: positions of plain cells are not negative.
+  const int first = static_cast<int>(xs[0]) - kx.taps / 2 + 1;
+  const int count = static_cast<int>(xs[kLast]) + kx.taps / 2 + 1 - first;
+  // Half a run and its taps must lie within 32 columns.
+  if (left < 1 || right < 1 || std::max(left, right) > 23 || count > kColumns) return false;
+  const float slope = (ys[kMiddle] - ys[0]) / left, slope2 = (ys[kLast] - ys[kMiddle]) / right;
+  const Curve curve{xs[0], xs[kMiddle], ys[0], slope, (slope2 - slope) / width};
+  const float steep = std::max(std::abs(slope), std::abs(slope2)) + std::abs(slope2 - slope);
+  if (!(steep <= kSteepest)) return false;
+  HWY_ALIGN float columns[kColumns] = {};
+  const T* origin = static_cast<const T*>(source.origin);
+  const bool done = ky.taps == 6 ? columnsOf<6>(origin, source.stride, ky, curve, first, count, columns)
+                                 : columnsOf<8>(origin, source.stride, ky, curve, first, count, columns);
+  if (!done) return false;
+  if (kx.taps == 6)
+    alongCurve<6>(columns, first, kx, xs, out);
+  else
+    alongCurve<8>(columns, first, kx, xs, out);
+  return true;
+}
+#endif
+
+template <typename T>
+void smoothRuns([[maybe_unused]] const PaddedSource& source, std::span<SmoothRun> runs,
+                [[maybe_unused]] const float* xs, [[maybe_unused]] const float* ys, [[maybe_unused]] float* out) {
+  for (size_t i = 0; i < runs.size(); ++i) {
+    SmoothRun& run = runs[i];
+    run.taken = false;
+#if HWY_TARGET != HWY_SCALAR
+    if (run.x == nullptr) continue;
+    const size_t at = i * kSmoothRun;
+    run.taken = smoothTyped<T>(source, *run.x, *run.y, xs + at, ys + at, out + at);
+#endif
+  }
+}
+
+void smoothBytes(const PaddedSource& source, std::span<SmoothRun> runs, const float* xs, const float* ys, float* out) {
+  smoothRuns<uint8_t>(source, runs, xs, ys, out);
+}
+void smoothWords(const PaddedSource& source, std::span<SmoothRun> runs, const float* xs, const float* ys, float* out) {
+  smoothRuns<uint16_t>(source, runs, xs, ys, out);
+}
+
+void placeAny(const CubicRow& row, std::span<const CubicStretch> stretches, float* HWY_RESTRICT xs,
+              float* HWY_RESTRICT ys) {
+  const hn::CappedTag<float, kSurplus> d;
+  using V = decltype(hn::Zero(d));
+  const int lanes = static_cast<int>(hn::Lanes(d));
+  const V low = hn::Set(d, row.low), high_x = hn::Set(d, row.high_x), high_y = hn::Set(d, row.high_y);
+  // Lagrange's weights for points −1, 0, 1, 2; nearly all stretches begin at the same t and share them.
+  V w0 = low, w1 = low, w2 = low, w3 = low;
+  const auto weigh = [&](float t) HWY_ATTR {
+    const V at = hn::MulAdd(hn::Iota(d, 0.0F), hn::Set(d, row.step), hn::Set(d, t));
+    const V one = hn::Set(d, 1.0F), back = hn::Sub(at, one), far = hn::Sub(back, one), ahead = hn::Add(at, one);
+    w0 = hn::Mul(hn::Mul(at, back), hn::Mul(far, hn::Set(d, -1.0F / 6)));
+    w1 = hn::Mul(hn::Mul(ahead, back), hn::Mul(far, hn::Set(d, 0.5F)));
+    w2 = hn::Mul(hn::Mul(ahead, at), hn::Mul(far, hn::Set(d, -0.5F)));
+    w3 = hn::Mul(hn::Mul(ahead, at), hn::Mul(back, hn::Set(d, 1.0F / 6)));
+  };
+  const auto place = [&](const float* g, float scale, float offset, V high) HWY_ATTR {
+    V v = hn::Mul(w0, hn::Set(d, g[0]));
+    v = hn::MulAdd(w1, hn::Set(d, g[1]), v);
+    v = hn::MulAdd(w2, hn::Set(d, g[2]), v);
+    v = hn::MulAdd(w3, hn::Set(d, g[3]), v);
+    v = hn::Sub(hn::Mul(v, hn::Set(d, scale)), hn::Set(d, offset));
+    return hn::Min(hn::Max(v, low), high);
+  };
+  float weighed = -1e30F;
+  for (const CubicStretch& stretch : stretches)
+    for (int i = stretch.first; i < stretch.end; i += lanes) {
+      const float t = stretch.t + row.step * static_cast<float>(i - stretch.first);
+      if (t != weighed) weigh(t);
+      weighed = t;
+      hn::StoreU(place(row.gx + stretch.column, row.scale_x, row.offset_x, high_x), d, xs + i);
+      hn::StoreU(place(row.gy + stretch.column, row.scale_y, row.offset_y, high_y), d, ys + i);
+    }
 }
 
 template <typename T>
@@ -207,7 +407,9 @@ HWY_AFTER_NAMESPACE();
 namespace glenhaze::detail {
 
 HWY_EXPORT(sampleAny);
-HWY_EXPORT(cubicAny);
+HWY_EXPORT(smoothBytes);
+HWY_EXPORT(smoothWords);
+HWY_EXPORT(placeAny);
 HWY_EXPORT(storeBytes);
 HWY_EXPORT(storeWords);
 
@@ -216,8 +418,16 @@ void sampleRun(const PaddedSource& source, const KernelTable& kx, const KernelTa
   HWY_DYNAMIC_DISPATCH(sampleAny)(source, kx, ky, xs, ys, count, out);
 }
 
-void cubicPositions(const CubicRun& x, const CubicRun& y, float t, float step, int count, float* xs, float* ys) {
-  HWY_DYNAMIC_DISPATCH(cubicAny)(x, y, t, step, count, xs, ys);
+void sampleSmoothRuns(const PaddedSource& source, std::span<SmoothRun> runs, const float* xs, const float* ys,
+                      float* out) {
+  if (source.bytes_per_sample == 1)
+    HWY_DYNAMIC_DISPATCH(smoothBytes)(source, runs, xs, ys, out);
+  else
+    HWY_DYNAMIC_DISPATCH(smoothWords)(source, runs, xs, ys, out);
+}
+
+void placeCubics(const CubicRow& row, std::span<const CubicStretch> stretches, float* xs, float* ys) {
+  HWY_DYNAMIC_DISPATCH(placeAny)(row, stretches, xs, ys);
 }
 
 void storeSamples(const float* values, float gain, float max, int count, uint8_t* to) {

@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <span>
 
 namespace glenhaze::detail {
 
@@ -28,14 +29,52 @@ struct PaddedSource {
 void sampleRun(const PaddedSource& source, const KernelTable& kx, const KernelTable& ky, const float* xs,
                const float* ys, int count, float* out);
 
-/// A cubic in t and the range its value is held to.
-struct CubicRun {
-  float a[4] = {};  ///< a[0] + a[1] t + a[2] t² + a[3] t³
-  float low = 0, high = 0;
+/// The weights of 6 or 8 taps as polynomials in u = phase − ½, phase in [0, 1). Kernels are symmetric, so
+/// tap t is even(u²) + u·odd(u²) and its mirror, tap taps−1−t, is even(u²) − u·odd(u²).
+struct TapPolynomials {
+  static constexpr int kEven = 4, kOdd = 3;
+  int taps = 0;
+  float even[4][kEven] = {};  ///< of the first half of the taps, powers of u² ascending
+  float odd[4][kOdd] = {};
 };
 
-/// xs[i], ys[i] of t + i·step. Writes whole vectors: up to 7 values behind `count`.
-void cubicPositions(const CubicRun& x, const CubicRun& y, float t, float step, int count, float* xs, float* ys);
+/// Samples in a run that is taken along a curve.
+inline constexpr int kSmoothRun = 32;
+
+/// How one run of kSmoothRun samples is taken: nothing here if it must go another way.
+struct SmoothRun {
+  const TapPolynomials *x = nullptr, *y = nullptr;
+  bool taken = false;  ///< set where values were written
+};
+
+/// The same as sampleRun for runs of kSmoothRun neighbouring samples of a row (run i begins at sample
+/// i·kSmoothRun) whose positions follow a smooth curve that goes left to right and climbs gently: columns
+/// of the source are weighted vertically once, each at the height where the curve crosses it, and the
+/// samples are then taken along the curve. Leaves a run alone where its curve is too steep, too wide, or
+/// turns back.
+void sampleSmoothRuns(const PaddedSource& source, std::span<SmoothRun> runs, const float* xs, const float* ys,
+                      float* out);
+
+/// Vectors are written whole: this many values behind the end of a buffer may be overwritten.
+inline constexpr int kSurplus = 16;
+
+/// Samples first..end−1 of a row lie on the cubic through grid points column..column+3; sample `first`
+/// at t, where point column+1 is 0 and point column+2 is 1.
+struct CubicStretch {
+  int first = 0, end = 0, column = 0;
+  float t = 0;
+};
+
+/// Grid points of a row, and how positions follow from them: value·scale − offset, held to low..high.
+struct CubicRow {
+  const float *gx = nullptr, *gy = nullptr;
+  float step = 0;  ///< of t from sample to sample
+  float scale_x = 1, scale_y = 1, offset_x = 0, offset_y = 0;
+  float low = 0, high_x = 0, high_y = 0;
+};
+
+/// Positions of all stretches, which must be in order. Between stretches kSurplus values are overwritten.
+void placeCubics(const CubicRow& row, std::span<const CubicStretch> stretches, float* xs, float* ys);
 
 /// to[i] = values[i]·gain, rounded and held to 0..max.
 void storeSamples(const float* values, float gain, float max, int count, uint8_t* to);
