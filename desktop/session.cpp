@@ -180,7 +180,7 @@ void Session::probeMissing() {
     pending->path = clip.path;
     infos_.insert(key(clip.path), pending);
     ++probing_;
-    QtConcurrent::run([path = clip.path] { return probe(path); }).then(this, [this, generation](const ClipInfo& info) {
+    QtConcurrent::run(&probes_, [path = clip.path] { return probe(path); }).then(this, [this, generation](const ClipInfo& info) {
       if (generation != generation_) return;
       infos_[key(info.path)] = std::make_shared<ClipInfo>(info);
       --probing_;
@@ -232,7 +232,7 @@ void Session::startRun() {
   batch_->setListener([self] {
     if (self) QMetaObject::invokeMethod(self.data(), [self] { if (self) Q_EMIT self->runChanged(); }, Qt::QueuedConnection);
   });
-  QtConcurrent::run([batch = batch_, token = run_stop_.get_token()] { batch->run(token); }).then(this, [this] {
+  QtConcurrent::run(&runs_, [batch = batch_, token = run_stop_.get_token()] { batch->run(token); }).then(this, [this] {
     running_ = false;
     Q_EMIT runChanged();
   });

@@ -6,6 +6,7 @@
 #include <QObject>
 #include <QString>
 #include <QStringList>
+#include <QThreadPool>
 #include <QUndoStack>
 #include <functional>
 #include <memory>
@@ -87,6 +88,9 @@ class Session : public QObject {
   std::shared_ptr<Batch> batch_;
   std::stop_source run_stop_;
   bool running_ = false;
+  // Pools of our own, here and elsewhere: Qt paints large pictures on its global pool and waits for it, so
+  // long work there would stall the window. Last, so that they are waited for first.
+  QThreadPool probes_, runs_;
 };
 
 }  // namespace glenhaze::desktop

@@ -68,6 +68,7 @@ struct ClipReader::State {
   detail::ScalerPtr scaler;
   std::unique_ptr<Deinterlacer> deinterlacer;
   int video = -1;
+  bool started = false;  ///< frames have come since the file was opened
   bool draining = false;
   bool filter_flushed = false;
   int64_t next_index = 0;
@@ -129,6 +130,9 @@ FramePtr ClipReader::State::decodeOne() {
       avcodec_send_packet(codec.get(), nullptr);
       continue;
     }
+    // On the way to a frame, pictures that nothing else is built on are not decoded.
+    const bool passing = skip_before_pts != AV_NOPTS_VALUE && packet->pts != AV_NOPTS_VALUE && packet->pts < skip_before_pts;
+    codec->skip_frame = passing && options.fields == Fields::Keep ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
     if (packet->stream_index == video && avcodec_send_packet(codec.get(), packet.get()) < 0) ++damaged;
     av_packet_unref(packet.get());
   }
@@ -238,6 +242,7 @@ std::optional<Frame> ClipReader::next() {
     if (s.skip_before_pts != AV_NOPTS_VALUE && pts != AV_NOPTS_VALUE && pts < s.skip_before_pts) continue;
     if (s.skip_before_pts != AV_NOPTS_VALUE && pts != AV_NOPTS_VALUE) s.next_index = s.indexOf(pts);
     s.skip_before_pts = AV_NOPTS_VALUE;
+    s.started = true;
     Frame out = s.convert(std::move(frame));
     out.index = s.next_index++;
     return out;
@@ -252,6 +257,11 @@ void ClipReader::seek(int64_t index) {
   // Half a frame of slack, so that rounded time stamps still count as the frame that is meant.
   const double half = 0.5 / s.info.fps.value() / s.info.time_base.value();
   const int64_t slack = s.info.variable_rate ? 0 : static_cast<int64_t>(half);
+  constexpr int64_t kNear = 8;  // frames: closer than key frames usually are
+  if (target >= s.next_index && target <= s.next_index + kNear && s.started && !s.draining) {
+    if (target > s.next_index) s.skip_before_pts = stamp - slack;
+    return;
+  }
   const int code = av_seek_frame(s.input.get(), s.video, stamp, AVSEEK_FLAG_BACKWARD);
   if (code < 0) {
     // Some containers cannot seek; start again from the top.
@@ -262,6 +272,23 @@ void ClipReader::seek(int64_t index) {
   s.rewind();
   s.skip_before_pts = stamp - slack;
   s.next_index = target;
+}
+
+std::optional<Frame> ClipReader::landing() {
+  State& s = *state_;
+  if (s.skip_before_pts == AV_NOPTS_VALUE || s.options.fields != Fields::Keep) return std::nullopt;
+  FramePtr frame = s.filtered();
+  if (!frame || frame->best_effort_timestamp == AV_NOPTS_VALUE) return std::nullopt;
+  const int64_t index = s.indexOf(frame->best_effort_timestamp);
+  const bool arrived = frame->best_effort_timestamp >= s.skip_before_pts;
+  s.started = true;
+  Frame out = s.convert(std::move(frame));
+  out.index = index;
+  if (arrived) {
+    s.skip_before_pts = AV_NOPTS_VALUE;
+    s.next_index = index + 1;
+  }
+  return out;
 }
 
 int64_t ClipReader::damaged() const { return state_->damaged; }

@@ -38,6 +38,10 @@ class ClipReader {
   /// the first call reads the packet headers of the whole file once.
   void seek(int64_t index);
 
+  /// After seek(): the frame that the way there begins with, quickly; often a key frame before the one
+  /// that was asked for (see its index). next() then goes on to that. Empty when the next frame is near.
+  std::optional<Frame> landing();
+
   /// Frames that the decoder marked as damaged, and packets it refused.
   int64_t damaged() const;
 

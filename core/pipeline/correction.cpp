@@ -1,5 +1,7 @@
 #include "core/pipeline/correction.h"
 
+#include <algorithm>
+
 #include "core/base/error.h"
 
 namespace glenhaze {
@@ -17,6 +19,16 @@ Geometry::Geometry(const Correction& correction, PictureSize source)
       lens, WindowSettings{output_.width, output_.height, correction.lens_amount, correction.fill});
   grid_ = std::make_unique<WarpGrid>(output_, source,
                                      [window = window_](Point p) { return window->toSource(p); });
+}
+
+Correction correctionAt(const Correction& correction, PictureSize source, PictureSize smaller) {
+  Correction scaled = correction;
+  if (scaled.lens) scaled.lens = scaledLens(*scaled.lens, smaller.width, smaller.height);
+  if (scaled.output.width > 0) {
+    scaled.output.width = std::max(1, scaled.output.width * smaller.width / source.width);
+    scaled.output.height = std::max(1, scaled.output.height * smaller.height / source.height);
+  }
+  return scaled;
 }
 
 std::optional<Point> Geometry::toOutput(Point p) const { return window_ ? window_->toOutput(p) : std::optional(p); }

@@ -22,6 +22,9 @@ struct Correction {
   }
 };
 
+/// The same correction for the same view at another picture size, for drafts.
+Correction correctionAt(const Correction& correction, PictureSize source, PictureSize smaller);
+
 /// The geometry of a correction for one clip, worked out once. Safe from several threads.
 class Geometry {
  public:

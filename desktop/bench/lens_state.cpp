@@ -69,7 +69,7 @@ void LensState::inBackground(Work work) {
     }, Qt::QueuedConnection);
   };
   using Finish = std::function<void(LensState&)>;
-  QtConcurrent::run([work, progress]() -> Finish {
+  QtConcurrent::run(&pool_, [work, progress]() -> Finish {
     try {
       return work(progress);
     } catch (const Error& error) {

@@ -3,6 +3,7 @@
 // the profile. Changes nothing outside itself until the user says so.
 
 #include <QObject>
+#include <QThreadPool>
 #include <QString>
 #include <atomic>
 #include <memory>
@@ -86,6 +87,7 @@ class LensState : public QObject {
   QString trouble_;
   int request_ = 0;
   std::stop_source stop_;
+  QThreadPool pool_;  // see Session: never the global one
 };
 
 }  // namespace glenhaze::desktop

@@ -64,6 +64,7 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   middle->addWidget(buildSide());
   layout->addLayout(middle, 1);
   layout->addWidget(buildTransport());
+  preview_.setDrafts(true);
   connect(&preview_, &Preview::ready, this, &ComparePlace::show);
   connect(&preview_, &Preview::failed, this, [this](const QString& why) { message_->setText(why); });
   connect(&preview_, &Preview::loopProgress, this, [this] { position_->setToolTip(tr("%1 frames are ready to play").arg(preview_.loopFilled())); });
@@ -213,7 +214,7 @@ void ComparePlace::reload() {
   }
   clip_ = clip;
   dirty_ = false;
-  shown_ = -1;
+  shown_ = drafted_ = -1;
   lens_->setEnabled(plan.match.lens.has_value());
   lens_->setChecked(plan.match.lens.has_value() && plan.clip.lens_on && session_.shoot().output.lens_on);
   Correction correction = plan.job.correction;
@@ -235,19 +236,27 @@ void ComparePlace::goTo(int64_t frame) {
 }
 
 void ComparePlace::show(const PreviewFrame& frame) {
-  if (clip_ < 0 || frame.index != frame_) return;
-  const bool measured = current_.index == frame.index && current_.corrected_frame.width > 0;
-  if (!measured || frame.corrected_frame.width > 0) current_ = frame;
-  shown_ = frame.index;
-  const QSize size = frame.corrected.size();
-  view_->setPicture(frame.corrected, size);
+  if (clip_ < 0 || frame.wanted != frame_) return;
+  if (frame.draft && shown_ == frame_) return;
+  drafted_ = frame.wanted;
+  if (!frame.draft) {
+    const bool measured = current_.index == frame.index && current_.corrected_frame.width > 0;
+    if (!measured || frame.corrected_frame.width > 0) current_ = frame;
+    shown_ = frame.index;
+  }
+  view_->setPicture(frame.corrected, frame.size);
   view_->setSecond(frame.source);
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
   position_->setText(tr("frame %1 of %2 · %3").arg(frame.index + 1).arg(plan.info.frames).arg(lengthText(plan.info.frameTime(frame.index))));
-  if (view_->zoom() == 0 && view_->shownScale() < 0.99)
+  if (frame.draft && frame.index != frame.wanted)
+    view_->setNote(tr("frame %1 for now, at half size").arg(frame.index + 1));
+  else if (frame.draft)
+    view_->setNote(tr("at half size for now"));
+  else if (view_->zoom() == 0 && view_->shownScale() < 0.99)
     view_->setNote(tr("shown reduced, %1").arg(withUnit(view_->shownScale() * 100, 0, QStringLiteral("%"))));
   else
     view_->setNote({});
+  if (frame.draft) return;
   updatePins();
   if (edge_on_) measureEdge();
 }

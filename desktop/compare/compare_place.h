@@ -26,6 +26,8 @@ class ComparePlace : public QWidget {
   int64_t frame() const { return frame_; }
   /// True when what is shown is the frame that was asked for.
   bool settled() const { return shown_ == frame_; }
+  /// True when at least a draft of it is shown.
+  bool answered() const { return settled() || drafted_ == frame_; }
   void layStraightEdge(QPointF a, QPointF b);
   void addPin(QPointF at);
 
@@ -59,7 +61,7 @@ class ComparePlace : public QWidget {
   std::vector<QPointF> pins_;
   QTimer timer_;
   int clip_ = -1;
-  int64_t frame_ = 0, shown_ = -1;
+  int64_t frame_ = 0, shown_ = -1, drafted_ = -1;
   PreviewFrame current_;
   bool dirty_ = true;
   bool edge_on_ = false;

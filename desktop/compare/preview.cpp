@@ -3,16 +3,16 @@
 #include <QMetaType>
 
 #include "core/base/error.h"
+#include "core/frame/reduce.h"
 #include "core/frame/rgb.h"
 
 namespace glenhaze::desktop {
 
 QImage imageOf(const Frame& frame) {
-  const ScreenPicture picture = toScreen(frame, frame.width, frame.height);
-  QImage image(frame.width, frame.height, QImage::Format_RGB32);
-  for (int y = 0; y < frame.height; ++y)
-    std::copy_n(picture.bgrx.data() + static_cast<size_t>(y) * static_cast<size_t>(frame.width) * 4, static_cast<size_t>(frame.width) * 4, image.scanLine(y));
-  return image;
+  // The image takes the picture's memory over instead of copying it.
+  auto* picture = new ScreenPicture(toScreen(frame, frame.width, frame.height));
+  return {picture->bgrx.data(), picture->width, picture->height, picture->width * 4, QImage::Format_RGB32,
+          [](void* p) { delete static_cast<ScreenPicture*>(p); }, picture};
 }
 
 Preview::Preview(QObject* parent) : QObject(parent) {
@@ -48,7 +48,8 @@ void Preview::clear() {
 void Preview::request(int64_t index) {
   {
     const std::lock_guard lock(mutex_);
-    wanted_ = index;
+    wanted_ = last_asked_ = index;
+    asked_at_ = std::chrono::steady_clock::now();
   }
   wake_.notify_all();
 }
@@ -79,8 +80,12 @@ std::optional<int64_t> Preview::nextAhead() const {
   if (loop_last_ <= loop_first_) return std::nullopt;
   const size_t per_frame = cache_.empty() ? 1 : cache_bytes_ / cache_.size();
   if (cache_bytes_ + per_frame > kCacheBytes) return std::nullopt;
-  for (int64_t i = loop_first_; i < loop_last_; ++i)
+  // From the frame looked at onwards, then from the start: no way back to a key frame for each.
+  const int64_t from = std::clamp(last_asked_, loop_first_, loop_last_ - 1);
+  for (int64_t n = 0; n < loop_last_ - loop_first_; ++n) {
+    const int64_t i = loop_first_ + (from - loop_first_ + n) % (loop_last_ - loop_first_);
     if (!cache_.contains(i)) return i;
+  }
   return std::nullopt;
 }
 
@@ -101,17 +106,93 @@ void Preview::keep(PreviewFrame frame) {
   cache_.emplace(frame.index, std::move(frame));
 }
 
+namespace {
+
+// The worker's own: a reader and the geometries of the clip it stands in.
+class Maker {
+ public:
+  Maker(const ClipInfo& clip, const Correction& correction, Fields fields)
+      : reader_(clip, ReadOptions{0, fields}), size_{clip.width, clip.height}, geometry_(correction, size_), correction_(correction) {}
+
+  void goTo(int64_t index) {
+    wanted_ = index;
+    if (index != position_) reader_.seek(index);
+    frame_.reset();
+  }
+  // What can be shown at once on the way to the frame; empty when that frame itself comes next.
+  std::optional<PreviewFrame> draft() {
+    constexpr int kLarge = 1 << 20;  // px; smaller pictures need no draft
+    std::optional<Frame> first = wanted_ != position_ ? reader_.landing() : std::nullopt;
+    if (!first && size_.width * size_.height < kLarge) return std::nullopt;
+    if (!first || first->index >= wanted_) {
+      frame_ = first ? std::move(first) : reader_.next();
+      if (!frame_ || frame_->index < wanted_) return std::nullopt;
+      first = frame_;
+    }
+    const Frame half = halvedFrame(*first);
+    if (!half_geometry_) {
+      const PictureSize small{half.width, half.height};
+      half_geometry_.emplace(correctionAt(correction_, size_, small), small);
+    }
+    PreviewFrame result = pictures(half, *half_geometry_);
+    result.draft = true;
+    return result;
+  }
+  // The way to the frame is left; the next goTo() seeks anew.
+  void abandon() {
+    position_ = -1;
+    frame_.reset();
+  }
+  void decode() {
+    if (!frame_) frame_ = reader_.next();
+    while (frame_ && frame_->index < wanted_) frame_ = reader_.next();
+    position_ = frame_ ? frame_->index + 1 : -1;
+  }
+  PreviewFrame make() {
+    decode();
+    if (!frame_)
+      throw Error(ErrorKind::Unreadable, "This frame cannot be read", reader_.info().path.filename().string(), "frame " + std::to_string(wanted_), "");
+    return pictures(*frame_, geometry_);
+  }
+
+ private:
+  PreviewFrame pictures(const Frame& frame, const Geometry& geometry) const {
+    PreviewFrame result;
+    result.index = frame.index;
+    result.size = {geometry_.output().width, geometry_.output().height};
+    result.source_frame = frame;
+    result.source = imageOf(frame);
+    result.corrected_frame = geometry.grid() != nullptr ? correctFrame(frame, geometry, frame.format) : frame;
+    result.corrected = geometry.grid() != nullptr ? imageOf(result.corrected_frame) : result.source;
+    return result;
+  }
+  ClipReader reader_;
+  PictureSize size_;
+  Geometry geometry_;
+  Correction correction_;
+  std::optional<Geometry> half_geometry_;
+  std::optional<Frame> frame_;
+  int64_t wanted_ = 0, position_ = 0;
+};
+
+}  // namespace
+
+bool Preview::superseded() {
+  const std::lock_guard lock(mutex_);
+  return wanted_.has_value();
+}
+
 void Preview::work(const std::stop_token& stop) {
-  std::optional<ClipReader> reader;
-  std::unique_ptr<Geometry> geometry;
+  std::unique_ptr<Maker> maker;
   int generation = -1;
-  int64_t position = -1;
   while (!stop.stop_requested()) {
     Job job;
     int64_t index = 0;
     bool asked = false;
     {
       std::unique_lock lock(mutex_);
+      // While the user moves about, the loop is not made ahead: it would keep the next answer waiting.
+      wake_.wait_until(lock, stop, asked_at_ + kIdle, [&] { return job_ && wanted_; });
       wake_.wait(lock, stop, [&] { return job_ && (wanted_ || nextAhead()); });
       if (stop.stop_requested()) return;
       if (!job_) continue;
@@ -122,34 +203,24 @@ void Preview::work(const std::stop_token& stop) {
     }
     try {
       if (generation != job.generation) {
-        reader.emplace(job.clip, ReadOptions{0, job.fields});
-        geometry = std::make_unique<Geometry>(job.correction, PictureSize{job.clip.width, job.clip.height});
+        maker = std::make_unique<Maker>(job.clip, job.correction, job.fields);
         generation = job.generation;
-        position = 0;
       }
-      // Decoding a few frames ahead is quicker than going back to a key frame.
-      if (index < position || index > position + 12) {
-        reader->seek(index);
-        position = index;
+      maker->goTo(index);
+      if (asked && drafts_) {
+        if (auto draft = maker->draft()) {
+          draft->wanted = index;
+          Q_EMIT ready(*draft);
+        }
+        if (superseded()) {
+          maker->abandon();
+          continue;
+        }
       }
-      std::optional<Frame> frame;
-      while ((frame = reader->next())) {
-        position = frame->index + 1;
-        if (frame->index >= index) break;
-      }
-      if (!frame)
-        throw Error(ErrorKind::Unreadable, "This frame cannot be read", job.clip.path.filename().string(), "frame " + std::to_string(index), "");
-      PreviewFrame result;
-      result.index = index;
-      result.source_frame = *frame;
-      result.source = imageOf(*frame);
-      if (geometry->grid() != nullptr) {
-        result.corrected_frame = correctFrame(*frame, *geometry, frame->format);
-        result.corrected = imageOf(result.corrected_frame);
-      } else {
-        result.corrected_frame = *frame;
-        result.corrected = result.source;
-      }
+      maker->decode();
+      if (superseded()) continue;
+      PreviewFrame result = maker->make();
+      result.wanted = index;
       {
         const std::lock_guard lock(mutex_);
         if (generation_ != job.generation) continue;

@@ -4,6 +4,7 @@
 #include <QImage>
 #include <QObject>
 #include <atomic>
+#include <chrono>
 #include <condition_variable>
 #include <list>
 #include <map>
@@ -19,7 +20,10 @@ namespace glenhaze::desktop {
 
 struct PreviewFrame {
   int64_t index = -1;
+  int64_t wanted = -1;  ///< the frame that was asked for
   QImage source, corrected;
+  bool draft = false;  ///< at half size, and perhaps a frame before the one asked for; the real one follows
+  QSize size;          ///< of the corrected picture at full size
   Frame corrected_frame, source_frame;  ///< for measuring; empty in cached frames
 };
 
@@ -41,6 +45,8 @@ class Preview : public QObject {
   void setLoop(int64_t first, int64_t last);
   /// A frame if it is in the cache.
   std::optional<PreviewFrame> cached(int64_t index) const;
+  /// Answers with a draft first, where the picture is large or the frame is far to decode.
+  void setDrafts(bool on) { drafts_ = on; }
   /// How many frames of the loop are there.
   int64_t loopFilled() const;
 
@@ -57,19 +63,24 @@ class Preview : public QObject {
     int generation = 0;
   };
   void work(const std::stop_token& stop);
+  bool superseded();
   std::optional<int64_t> nextAhead() const;
   void keep(PreviewFrame frame);
   static constexpr size_t kCacheBytes = 768ULL << 20;
+  static constexpr std::chrono::milliseconds kIdle{350};
 
   mutable std::mutex mutex_;
   std::condition_variable_any wake_;
   std::optional<Job> job_;
   std::optional<int64_t> wanted_;
+  int64_t last_asked_ = 0;
+  std::chrono::steady_clock::time_point asked_at_;
   int64_t loop_first_ = 0, loop_last_ = 0;
   std::map<int64_t, PreviewFrame> cache_;
   std::list<int64_t> order_;
   size_t cache_bytes_ = 0;
   int generation_ = 0;
+  std::atomic<bool> drafts_ = false;
   std::jthread thread_;
 };
 

@@ -22,7 +22,9 @@ QImage makeStrip(const ClipInfo& clip) {
     ClipReader reader(clip, {1, Fields::Keep});
     for (int i = 0; i < FilmStrips::kFrames; ++i) {
       if (i > 0) reader.seek(clip.frames * i / FilmStrips::kFrames);
-      const auto frame = reader.next();
+      // The nearest key frame before will do, and is much quicker.
+      auto frame = reader.landing();
+      if (!frame) frame = reader.next();
       if (!frame) break;
       const int height = h, width = frame->width * h / std::max(1, frame->height);
       const ScreenPicture picture = toScreen(*frame, std::max(w, width), height);
@@ -38,13 +40,18 @@ QImage makeStrip(const ClipInfo& clip) {
 
 }  // namespace
 
+FilmStrips::FilmStrips(QObject* parent) : QObject(parent) {
+  pool_.setMaxThreadCount(1);
+  pool_.setThreadPriority(QThread::LowPriority);
+}
+
 QImage FilmStrips::strip(const ClipInfo& clip) {
   const QString key = QString::fromStdString(clip.path.string());
   const auto known = strips_.constFind(key);
   if (known != strips_.constEnd()) return *known;
   if (clip.width <= 0 || asked_.contains(key)) return {};
   asked_.insert(key);
-  QtConcurrent::run([clip] { return makeStrip(clip); }).then(this, [this, key](const QImage& strip) {
+  QtConcurrent::run(&pool_, [clip] { return makeStrip(clip); }).then(this, [this, key](const QImage& strip) {
     strips_.insert(key, strip);
     Q_EMIT ready();
   });

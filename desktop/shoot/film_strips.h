@@ -5,6 +5,7 @@
 #include <QImage>
 #include <QObject>
 #include <QSet>
+#include <QThreadPool>
 
 #include "core/media/clip_info.h"
 
@@ -15,7 +16,7 @@ class FilmStrips : public QObject {
  public:
   static constexpr int kFrames = 5, kWidth = 20, kHeight = 31;
 
-  explicit FilmStrips(QObject* parent = nullptr) : QObject(parent) {}
+  explicit FilmStrips(QObject* parent = nullptr);
 
   /// The strip of a clip, null while it is being made; asks for it then.
   QImage strip(const ClipInfo& clip);
@@ -26,6 +27,7 @@ class FilmStrips : public QObject {
  private:
   QHash<QString, QImage> strips_;
   QSet<QString> asked_;
+  QThreadPool pool_;  // see Session: never the global one
 };
 
 }  // namespace glenhaze::desktop

@@ -51,6 +51,35 @@ TEST_P(EdgeModels, OtherLinesComeOutStraight) {
   }
 }
 
+// The whole way on rendered pictures: edges are found by themselves in a few views of the mill, solved
+// together, and the lens is judged on exact lines all over the picture that nobody has seen.
+TEST(Edges, RenderedViewsStraightenLinesThatWereNotUsed) {
+  sim::CameraSetup camera = testing::smallCamera(LensModel::BrownConrady, 1920, 1080);
+  camera.noise = sim::sensorNoiseAt(200);
+  std::vector<StraightEdge> edges;
+  for (const auto& [yaw, pitch, roll] : {std::tuple{0.04, 0.0, 0.0}, {0.3, 0.1, 0.5}, {-0.25, -0.1, -0.6}, {0.1, 0.15, 1.55}}) {
+    const sim::SimCamera view(camera, sim::millScene(), [=](double) {
+      sim::Pose pose;
+      pose.position = {-0.5F, -0.5F, 3.0F};
+      pose.rx = pitch, pose.ry = yaw, pose.rz = roll;
+      return pose;
+    });
+    for (auto& points : detectEdges(view.frame(0))) edges.push_back({std::move(points), "", "", static_cast<int64_t>(edges.size()), true});
+  }
+  const EdgeFinding finding = solveEdges(edges, 1920, 1080);
+  const LensMap map(finding.lens);
+  const LensMap filmed(straightLens(1920, 1080, 1200));
+  double before = 0, after = 0, lines = 0;
+  for (const StraightEdge& other : worldLines(camera.lens, 60, 0, 99)) {
+    before += std::pow(measureStraightness(other.points, filmed).rms_px, 2);
+    after += std::pow(measureStraightness(other.points, map).rms_px, 2);
+    ++lines;
+  }
+  RecordProperty("after_px", std::to_string(std::sqrt(after / lines)));
+  EXPECT_GT(std::sqrt(before / lines), 5);
+  EXPECT_LE(std::sqrt(after / lines), 0.25);
+}
+
 TEST(Edges, WhatIsNotStraightInTheWorldIsLeftOut) {
   const Lens truth = testing::testLens(LensModel::BrownConrady, 1920, 1080);
   auto edges = worldLines(truth, 14, 0.2, 11);

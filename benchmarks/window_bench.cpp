@@ -1,0 +1,74 @@
+// What the user waits for: the demo opening, and pictures while scrubbing in Compare. Prints milliseconds;
+// run it offscreen on a quiet machine: QT_QPA_PLATFORM=offscreen build/bin/window_bench demo
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QSettings>
+#include <QTest>
+#include <algorithm>
+#include <cstdio>
+#include <vector>
+
+#include "core/media/quiet.h"
+#include "desktop/main_window.h"
+#include "desktop/widgets/look.h"
+
+namespace {
+
+using namespace glenhaze::desktop;
+
+void report(const char* what, std::vector<qint64> ms) {
+  std::sort(ms.begin(), ms.end());
+  std::printf("%-28s median %4lld ms, slowest %4lld ms, %zu times\n", what, static_cast<long long>(ms[ms.size() / 2]),
+              static_cast<long long>(ms.back()), ms.size());
+}
+
+void scrub(MainWindow& window, const char* name, const char* what, int step) {
+  Session& session = window.session();
+  for (size_t i = 0; i < session.plans().size(); ++i)
+    if (session.plans()[i].info.path.string().find(name) != std::string::npos) session.setCurrentClip(static_cast<int>(i));
+  ComparePlace& compare = window.comparePlace();
+  if (!QTest::qWaitFor([&] { return compare.settled(); }, 20000)) return;
+  std::vector<qint64> answers, finals;
+  const int64_t frames = session.plans()[static_cast<size_t>(session.currentClip())].info.frames;
+  int64_t at = 1;
+  for (int n = 0; n < 40; ++n) {
+    at = (at + step) % frames;
+    QElapsedTimer clock;
+    clock.start();
+    compare.goTo(at);
+    while (!compare.answered() && clock.elapsed() < 5000) QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
+    window.grab();  // the time to paint counts
+    answers.push_back(clock.elapsed());
+    while (!compare.settled() && clock.elapsed() < 5000) QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
+    window.grab();
+    finals.push_back(clock.elapsed());
+  }
+  report(what, answers);
+  report("  the final picture", finals);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  QApplication application(argc, argv);
+  QApplication::setApplicationName(QStringLiteral("glenhaze-bench"));
+  glenhaze::quietLibraries();
+  QElapsedTimer clock;
+  clock.start();
+  dressApplication(application);
+  MainWindow window;
+  window.resize(1280, 800);
+  window.show();
+  window.openPath(QString::fromLocal8Bit(argc > 1 ? argv[1] : "demo"));
+  window.grab();
+  std::printf("%-28s %lld ms\n", "window shown", static_cast<long long>(clock.elapsed()));
+  if (!QTest::qWaitFor([&] { return !window.session().probing(); }, 60000)) return 1;
+  window.grab();
+  std::printf("%-28s %lld ms\n", "all clips known", static_cast<long long>(clock.elapsed()));
+  QTest::qWait(4000);  // film strips are made meanwhile
+  window.go(MainWindow::Compare);
+  scrub(window, "D3_0042", "scrubbing 1080p, far", 17);
+  scrub(window, "D3_0042", "scrubbing 1080p, next", 1);
+  scrub(window, "A1_1107", "scrubbing another, far", 23);
+  return 0;
+}
