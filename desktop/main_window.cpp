@@ -1,16 +1,15 @@
 #include "desktop/main_window.h"
 
 #include <QCloseEvent>
-#include <QComboBox>
+#include <QCheckBox>
 #include <QDialog>
 #include <QDialogButtonBox>
-#include <QDoubleSpinBox>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFormLayout>
 #include <QHBoxLayout>
 #include <QInputDialog>
-#include <QLineEdit>
+#include <QLabel>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
@@ -18,11 +17,13 @@
 #include <QSettings>
 #include <QSpinBox>
 #include <QStackedWidget>
+#include <QVBoxLayout>
 
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/version.h"
 #include "core/profile/library.h"
+#include "desktop/output_form.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/spine.h"
 
@@ -67,6 +68,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   connect(&session_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refresh);
   buildMenus();
   const QSettings settings;
+  session_.setOutputDefaults(outputFromText(settings.value(QStringLiteral("output")).toString().toStdString()));
   if (!restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray())) resize(1280, 800);
   refresh();
 }
@@ -252,87 +254,58 @@ void MainWindow::closeEvent(QCloseEvent* event) {
   event->accept();
 }
 
-void MainWindow::outputSettings() {
-  const OutputSettings now = session_.shoot().output;
-  QDialog dialog(this);
-  dialog.setWindowTitle(tr("Output settings"));
-  auto* form = new QFormLayout(&dialog);
-  auto* folder = new QLineEdit(QString::fromStdString(session_.shoot().outputFolder().string()));
-  folder->setMinimumWidth(360);
-  form->addRow(tr("Folder"), folder);
-  const auto choice = [&](const QString& label, const QStringList& names, int current) {
-    auto* box = new QComboBox;
-    box->addItems(names);
-    box->setCurrentIndex(current);
-    form->addRow(label, box);
-    return box;
-  };
-  auto* codec = choice(tr("Format"), {QStringLiteral("H.264"), QStringLiteral("H.265"), QStringLiteral("ProRes 422 HQ"), QStringLiteral("FFV1 (lossless)"), tr("PNG stills"), tr("TIFF stills"), tr("JPEG stills")}, static_cast<int>(now.encode.codec));
-  auto* quality = choice(tr("Quality"), {tr("small files"), tr("standard"), tr("for further work")}, static_cast<int>(now.encode.quality));
-  auto* rate = new QDoubleSpinBox;
-  rate->setRange(0, 2000);
-  rate->setDecimals(1);
-  rate->setSuffix(tr(" Mbit/s"));
-  rate->setSpecialValueText(tr("by quality"));
-  rate->setValue(now.encode.bit_rate ? static_cast<double>(*now.encode.bit_rate) / 1e6 : 0);
-  form->addRow(tr("Bit rate"), rate);
-  auto* sound = choice(tr("Sound"), {tr("kept as it is"), tr("converted to PCM"), tr("left out")}, static_cast<int>(now.encode.sound));
-  auto* width = new QSpinBox;
-  auto* height = new QSpinBox;
-  for (auto* spin : {width, height}) {
-    spin->setRange(0, 16384);
-    spin->setSpecialValueText(tr("as filmed"));
-  }
-  width->setValue(now.size.width);
-  height->setValue(now.size.height);
-  form->addRow(tr("Width"), width);
-  form->addRow(tr("Height"), height);
-  auto* fill = new QSpinBox;
-  fill->setRange(0, 100);
-  fill->setSuffix(QStringLiteral(" %"));
-  fill->setValue(static_cast<int>(now.fill * 100 + 0.5));
-  fill->setToolTip(tr("0: the whole picture with blank corners; 100: no blank corners"));
-  form->addRow(tr("Fill the frame"), fill);
-  auto* amount = new QSpinBox;
-  amount->setRange(0, 100);
-  amount->setSuffix(QStringLiteral(" %"));
-  amount->setValue(static_cast<int>(now.lens_amount * 100 + 0.5));
-  amount->setToolTip(tr("How much of the lens correction is applied"));
-  form->addRow(tr("Lens correction"), amount);
+namespace {
+
+// Shows a dialog around `content`; true when the user agrees.
+bool agreed(QWidget* window, const QString& title, const std::vector<QWidget*>& content) {
+  QDialog dialog(window);
+  dialog.setWindowTitle(title);
+  auto* column = new QVBoxLayout(&dialog);
+  for (QWidget* widget : content) column->addWidget(widget);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
-  form->addRow(buttons);
-  connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
-  connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-  if (dialog.exec() != QDialog::Accepted) return;
-  session_.edit(tr("Change output settings"), [&](glenhaze::Shoot& s) {
-    OutputSettings& o = s.output;
-    if (folder->text().toStdString() != s.outputFolder().string()) o.folder = folder->text().toStdString();
-    o.encode.codec = static_cast<Codec>(codec->currentIndex());
-    o.encode.quality = static_cast<Quality>(quality->currentIndex());
-    o.encode.sound = static_cast<Sound>(sound->currentIndex());
-    o.encode.bit_rate = rate->value() > 0 ? std::optional<int64_t>(static_cast<int64_t>(rate->value() * 1e6)) : std::nullopt;
-    o.size = width->value() > 0 && height->value() > 0 ? PictureSize{width->value(), height->value()} : PictureSize{};
-    o.fill = fill->value() / 100.0;
-    o.lens_amount = amount->value() / 100.0;
-  });
+  column->addWidget(buttons);
+  QObject::connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+  QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+  const bool ok = dialog.exec() == QDialog::Accepted;
+  // The caller reads its widgets after the dialog has gone.
+  for (QWidget* widget : content) widget->setParent(nullptr);
+  return ok;
+}
+
+}  // namespace
+
+void MainWindow::outputSettings() {
+  OutputForm form(session_.shoot().output);
+  form.askFolder(session_.shoot().outputFolder());
+  QCheckBox keep(tr("New shoots start with these settings"));
+  if (!agreed(this, tr("Output settings"), {&form, &keep})) return;
+  const OutputSettings chosen = form.settings();
+  session_.edit(tr("Change output settings"), [&](glenhaze::Shoot& s) { s.output = chosen; });
+  if (keep.isChecked()) keepOutputDefaults(chosen);
+}
+
+void MainWindow::keepOutputDefaults(OutputSettings settings) {
+  settings.folder.clear();
+  QSettings().setValue(QStringLiteral("output"), QString::fromStdString(outputToText(settings)));
+  session_.setOutputDefaults(settings);
 }
 
 void MainWindow::preferences() {
   QSettings settings;
-  QDialog dialog(this);
-  dialog.setWindowTitle(tr("Preferences"));
-  auto* form = new QFormLayout(&dialog);
+  QWidget threads_row;
+  auto* row = new QFormLayout(&threads_row);
+  row->setContentsMargins(0, 0, 0, 0);
   auto* threads = new QSpinBox;
   threads->setRange(0, 256);
   threads->setSpecialValueText(tr("all cores"));
   threads->setValue(settings.value(QStringLiteral("threads")).toInt());
-  threads->setToolTip(tr("Takes effect at the next start"));
-  form->addRow(tr("Worker threads, from the next start"), threads);
-  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
-  form->addRow(buttons);
-  connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
-  connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-  if (dialog.exec() == QDialog::Accepted) settings.setValue(QStringLiteral("threads"), threads->value());
+  row->addRow(tr("Worker threads, from the next start"), threads);
+  QLabel head(tr("New shoots come out as"));
+  head.setFont(textFont(13, true));
+  OutputForm form(session_.outputDefaults());
+  if (!agreed(this, tr("Preferences"), {&threads_row, &head, &form})) return;
+  settings.setValue(QStringLiteral("threads"), threads->value());
+  keepOutputDefaults(form.settings());
 }
 
 void MainWindow::importCalibration() {

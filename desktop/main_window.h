@@ -47,6 +47,7 @@ class MainWindow : public QMainWindow {
   void remember(const QString& path);
   void outputSettings();
   void preferences();
+  void keepOutputDefaults(OutputSettings settings);
   void importCalibration();
   void exportCalibration();
   void attempt(const std::function<void()>& action);

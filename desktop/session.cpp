@@ -88,7 +88,12 @@ void Session::reset(Shoot shoot) {
   Q_EMIT currentClipChanged();
 }
 
-void Session::newShoot() { reset(Shoot{}); }
+void Session::newShoot() {
+  Shoot shoot;
+  shoot.output = output_defaults_;
+  reset(std::move(shoot));
+}
+
 void Session::open(const QString& path) { reset(loadShoot(path.toStdString())); }
 
 void Session::openFolder(const QString& folder) {
@@ -97,7 +102,9 @@ void Session::openFolder(const QString& folder) {
   std::error_code code;
   for (const auto& entry : fs::directory_iterator(root, code))
     if (entry.path().string().ends_with(kShootEnding)) return reset(loadShoot(entry.path()));
-  reset(shootFromFolder(root));
+  Shoot shoot = shootFromFolder(root);
+  shoot.output = output_defaults_;
+  reset(std::move(shoot));
 }
 
 void Session::save(const QString& path) {
@@ -174,13 +181,14 @@ void Session::loadAllProfiles() {
 
 void Session::probeMissing() {
   const int generation = generation_;
-  for (const ShootClip& clip : shoot_.clips) {
-    if (infos_.contains(key(clip.path))) continue;
-    auto pending = std::make_shared<ClipInfo>();
-    pending->path = clip.path;
-    infos_.insert(key(clip.path), pending);
+  std::vector<fs::path> paths;
+  for (const ShootClip& clip : shoot_.clips) paths.push_back(clip.path);
+  paths.insert(paths.end(), shoot_.references.begin(), shoot_.references.end());
+  for (const fs::path& path : paths) {
+    if (infos_.contains(key(path))) continue;
+    infos_.insert(key(path), nullptr);
     ++probing_;
-    QtConcurrent::run(&probes_, [path = clip.path] { return probe(path); }).then(this, [this, generation](const ClipInfo& info) {
+    QtConcurrent::run(&probes_, [path] { return probe(path); }).then(this, [this, generation](const ClipInfo& info) {
       if (generation != generation_) return;
       infos_[key(info.path)] = std::make_shared<ClipInfo>(info);
       --probing_;
@@ -190,11 +198,14 @@ void Session::probeMissing() {
   }
 }
 
+std::shared_ptr<const ClipInfo> Session::infoOf(const fs::path& path) const { return infos_.value(key(path)); }
+
 void Session::replan() {
   std::vector<ClipInfo> infos;
   for (const ShootClip& clip : shoot_.clips) {
     const auto known = infos_.value(key(clip.path));
     infos.push_back(known ? *known : ClipInfo{});
+    infos.back().path = clip.path;
   }
   plans_ = planShoot(shoot_, infos, profiles_);
   Q_EMIT changed();

@@ -26,6 +26,8 @@ class Session : public QObject {
   const Shoot& shoot() const { return shoot_; }
   const std::vector<Profile>& profiles() const { return profiles_; }
   const std::vector<ClipPlan>& plans() const { return plans_; }
+  /// What a clip or reference shot of the shoot is; null until it has been looked at.
+  std::shared_ptr<const ClipInfo> infoOf(const std::filesystem::path& path) const;
   /// Profile files that could not be read, in words.
   const QStringList& profileProblems() const { return profile_problems_; }
   bool probing() const { return probing_ > 0; }
@@ -38,6 +40,10 @@ class Session : public QObject {
   void open(const QString& path);
   void openFolder(const QString& folder);
   void save(const QString& path);
+
+  /// What new shoots start with.
+  void setOutputDefaults(const OutputSettings& output) { output_defaults_ = output; }
+  const OutputSettings& outputDefaults() const { return output_defaults_; }
 
   /// Adds footage files and the footage of folders, those that are not in the shoot yet; returns how many.
   int addPaths(const QStringList& paths);
@@ -84,6 +90,7 @@ class Session : public QObject {
   QUndoStack undo_;
   int probing_ = 0;
   int generation_ = 0;
+  OutputSettings output_defaults_;
   int current_ = -1;
   std::shared_ptr<Batch> batch_;
   std::stop_source run_stop_;

@@ -17,6 +17,8 @@ struct Correction {
   double fill = 1;           ///< 0: whole picture, 1: filled frame
   PictureSize output;        ///< 0 × 0: the source's size
 
+  friend bool operator==(const Correction&, const Correction&) = default;
+
   bool movesPixels(PictureSize source) const {
     return lens.has_value() || (output.width > 0 && !(output == source));
   }

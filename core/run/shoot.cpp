@@ -198,6 +198,20 @@ void saveShoot(Shoot& shoot, const fs::path& path) {
   shoot.kept_json = text;
 }
 
+std::string outputToText(const OutputSettings& output) {
+  json out;
+  outputToJson(output, {}, out);
+  return out.dump();
+}
+
+OutputSettings outputFromText(const std::string& text) {
+  try {
+    return outputFromJson(json::parse(text), {});
+  } catch (const std::exception&) {
+    return {};
+  }
+}
+
 Shoot shootFromFolder(const fs::path& folder) {
   Shoot shoot;
   shoot.name = fs::absolute(folder / ".").lexically_normal().parent_path().filename().string();

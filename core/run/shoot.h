@@ -62,6 +62,11 @@ void saveShoot(Shoot& shoot, const std::filesystem::path& path);
 std::string shootToJson(const Shoot& shoot, const std::filesystem::path& beside);
 Shoot parseShoot(const std::string& json_text, const std::filesystem::path& path);
 
+/// Output settings alone, as JSON text, for keeping what new shoots start with. Text that cannot be read
+/// gives the built-in settings.
+std::string outputToText(const OutputSettings& output);
+OutputSettings outputFromText(const std::string& text);
+
 /// A new shoot of all footage in a folder, named after it.
 Shoot shootFromFolder(const std::filesystem::path& folder);
 

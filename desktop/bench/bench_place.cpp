@@ -22,16 +22,14 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
-#include "core/lens/coverage.h"
 #include "desktop/bench/bend_plot.h"
+#include "desktop/bench/lens_marks.h"
 #include "desktop/widgets/look.h"
+#include "desktop/widgets/panels.h"
 
 namespace glenhaze::desktop {
 
 namespace {
-
-constexpr double kExaggeration = 8;
-constexpr double kResidualScale = 30;
 
 // The chart on the whole screen, for filming a display instead of paper. Any key or click closes it.
 class ChartWindow : public QWidget {
@@ -60,19 +58,6 @@ class ChartWindow : public QWidget {
   ChartSpec spec_;
 };
 
-QPolygonF exaggerated(const std::vector<QPointF>& line, double times) {
-  QPolygonF out;
-  if (line.size() < 2) return out;
-  const QPointF a = line.front(), chord = line.back() - a;
-  const double l2 = QPointF::dotProduct(chord, chord);
-  for (const QPointF& p : line) {
-    const QPointF d = p - a;
-    const QPointF along = chord * (QPointF::dotProduct(d, chord) / std::max(1e-9, l2));
-    out << a + along + (d - along) * times;
-  }
-  return out;
-}
-
 }  // namespace
 
 BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), session_(session), evidence_(state_) {
@@ -88,7 +73,9 @@ BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), ses
   top_layout->setSpacing(6);
   top_layout->addWidget(buildTools());
   view_ = new PictureView;
-  view_->setOverlay([this](QPainter& p, const PictureView& v, int) { drawOver(p, v); });
+  view_->setOverlay([this](QPainter& p, const PictureView& v, int) {
+    if (frame_.source_frame.width > 0) drawLensMarks(p, v, marks());
+  });
   top_layout->addWidget(view_, 1);
   slider_ = new QSlider(Qt::Horizontal);
   slider_->setAccessibleName(tr("Frame of the reference shot"));
@@ -114,6 +101,8 @@ BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), ses
   across->addWidget(buildFindings());
   across->setStretchFactor(0, 1);
   across->setCollapsible(1, false);
+  rememberSizes(*across, QStringLiteral("bench-across"));
+  rememberSizes(*left, QStringLiteral("bench-evidence"));
   layout->addWidget(across, 1);
   view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
     if (state_.way() != LensState::Way::Edges || straight_->isChecked() || frame_.source_frame.width == 0) return false;
@@ -150,8 +139,8 @@ QWidget* BenchPlace::buildHead() {
   row->setContentsMargins(0, 0, 0, 0);
   camera_ = new QLabel;
   camera_->setFont(textFont(15, true));
-  mode_ = new QLabel;
-  mode_->setStyleSheet(QStringLiteral("color:#B4B5B3"));
+  mode_ = quietLabel();
+  mode_->setWordWrap(false);
   row->addWidget(camera_);
   row->addSpacing(10);
   row->addWidget(mode_);
@@ -231,18 +220,13 @@ QWidget* BenchPlace::buildFindings() {
   auto* panel = new QWidget;
   panel->setMinimumWidth(330);
   panel->setMaximumWidth(420);
-  panel->setAutoFillBackground(true);
-  QPalette palette = panel->palette();
-  palette.setColor(QPalette::Window, look::kDeep);
-  panel->setPalette(palette);
+  makeDeep(*panel);
   auto* column = new QVBoxLayout(panel);
   column->setContentsMargins(16, 14, 16, 14);
   column->setSpacing(8);
   headline_ = new QLabel;
   headline_->setFont(textFont(25, true));
-  headline_note_ = new QLabel;
-  headline_note_->setStyleSheet(QStringLiteral("color:#B4B5B3"));
-  headline_note_->setWordWrap(true);
+  headline_note_ = quietLabel();
   column->addWidget(headline_);
   column->addWidget(headline_note_);
   plot_ = new BendPlot;
@@ -272,15 +256,13 @@ QWidget* BenchPlace::buildFindings() {
     spin_names_.push_back(name);
   }
   column->addWidget(spins_box_);
-  warnings_ = new QLabel;
-  warnings_->setWordWrap(true);
-  warnings_->setStyleSheet(QStringLiteral("color:#E3BF55"));
+  warnings_ = noticeLabel();
   column->addWidget(warnings_);
   hint_ = new QLabel;
   hint_->setWordWrap(true);
   column->addWidget(hint_);
   column->addStretch();
-  exaggerate_ = new QCheckBox(tr("Show bow %1 times as large").arg(static_cast<int>(kExaggeration)));
+  exaggerate_ = new QCheckBox(tr("Show bow %1 times as large").arg(static_cast<int>(kBowExaggeration)));
   coverage_ = new QCheckBox(tr("Shade what no evidence covers"));
   enlargement_ = new QCheckBox(tr("Enlargement map"));
   for (QCheckBox* box : {exaggerate_, coverage_, enlargement_}) {
@@ -322,28 +304,54 @@ void BenchPlace::reload() {
   if (other) {
     chosen_row_ = -1;
     state_.setCamera(profile.camera, profile.lens);
-    offerShots();
   }
+  offerShots(other);
+  showWantedShot();
 }
 
-void BenchPlace::offerShots() {
+// Reference shots of the same camera first, then the clip itself and its like; in the clip's picture size.
+std::vector<ClipInfo> BenchPlace::suitableShots() const {
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  offered_.clear();
-  shots_->clear();
-  const auto offer = [&](const ClipInfo& info) {
-    if (!info.readable() || info.width != plan.info.width || info.height != plan.info.height) return;
-    offered_.push_back(info);
-    shots_->addItem(QString::fromStdString(info.path.stem().string()));
-  };
-  // Reference shots of the same camera first, then the clip itself and its like.
   const std::string camera = cameraNameOf(plan.info);
+  std::vector<ClipInfo> shots;
+  const auto offer = [&](const ClipInfo& info) {
+    if (info.readable() && info.width == plan.info.width && info.height == plan.info.height) shots.push_back(info);
+  };
   for (const auto& path : session_.shoot().references)
-    if (const ClipInfo info = probe(path); cameraNameOf(info) == camera) offer(info);
+    // A shot that the user has added by hand is offered whatever its tags say.
+    if (const auto info = session_.infoOf(path); info && (cameraNameOf(*info) == camera || cameraNameOf(*info).empty() || added_.contains(path))) offer(*info);
   offer(plan.info);
   for (const ClipPlan& other : session_.plans())
     if (other.info.path != plan.info.path && cameraNameOf(other.info) == camera && other.match.profile == plan.match.profile) offer(other.info);
-  shots_->setCurrentIndex(0);
-  showShot();
+  return shots;
+}
+
+void BenchPlace::offerShots(bool start_over) {
+  const auto paths = [](const std::vector<ClipInfo>& shots) {
+    std::vector<std::filesystem::path> all;
+    for (const ClipInfo& shot : shots) all.push_back(shot.path);
+    return all;
+  };
+  std::vector<ClipInfo> shots = suitableShots();
+  if (!start_over && paths(shots) == paths(offered_)) return;
+  const std::filesystem::path shown = start_over ? std::filesystem::path() : state_.shot().path;
+  offered_ = std::move(shots);
+  shots_->clear();
+  int at = 0;
+  for (size_t i = 0; i < offered_.size(); ++i) {
+    shots_->addItem(QString::fromStdString(offered_[i].path.stem().string()));
+    if (offered_[i].path == shown) at = static_cast<int>(i);
+  }
+  shots_->setCurrentIndex(at);
+  if (!offered_.empty() && offered_[static_cast<size_t>(at)].path != shown) showShot();
+}
+
+void BenchPlace::showWantedShot() {
+  const auto info = wanted_shot_.empty() ? nullptr : session_.infoOf(wanted_shot_);
+  if (!info) return;
+  const std::filesystem::path path = std::exchange(wanted_shot_, {});
+  if (!info->readable()) return hint_->setText(QString::fromStdString(info->problems.front().text));
+  if (!chooseShot(QString::fromStdString(path.filename().string()))) hint_->setText(tr("That shot has another picture size than this mode."));
 }
 
 bool BenchPlace::chooseShot(const QString& file_name) {
@@ -511,109 +519,8 @@ void BenchPlace::remakePicture() {
   view_->setNote({});
 }
 
-std::optional<QPointF> BenchPlace::place(const PictureView& view, Point source) const {
-  if (!window_) return view.toScreen({source.x, source.y});
-  const auto out = window_->toOutput(source);
-  if (!out) return std::nullopt;
-  return view.toScreen({out->x, out->y});
-}
-
-void BenchPlace::drawChart(QPainter& p, const PictureView& view) const {
-  if (!state_.chart()) return;
-  for (const ChartView& v : state_.chart()->views) {
-    if (v.frame != frame_.index) continue;
-    for (size_t i = 0; i < v.corners.size(); ++i) {
-      const auto at = place(view, v.corners[i]);
-      if (!at) continue;
-      p.setBrush(Qt::NoBrush);
-      p.setPen(QPen(look::kDeep, 3));
-      p.drawEllipse(*at, 3.2, 3.2);
-      p.setPen(QPen(look::kText, 1.3));
-      p.drawEllipse(*at, 3.2, 3.2);
-      if (i >= v.residuals.size() || window_) continue;
-      const QPointF tip = *at + QPointF(v.residuals[i].x, v.residuals[i].y) * kResidualScale;
-      drawRimmed(p, QPolygonF{*at, tip}, 1.3);
-    }
-    drawTag(p, QPointF(12, 28), v.left_out.empty() ? tr("corners, %1 left; arrows %2 times as large").arg(withUnit(v.rms_px, 2, QStringLiteral("px"))).arg(static_cast<int>(kResidualScale)) : tr("left out: %1").arg(QString::fromStdString(v.left_out)));
-    return;
-  }
-}
-
-void BenchPlace::drawEdges(QPainter& p, const PictureView& view) const {
-  const auto& finding = state_.edgeFinding();
-  std::vector<QRectF> tags;
-  for (size_t e = 0; e < state_.edges().size(); ++e) {
-    const StraightEdge& edge = state_.edges()[e];
-    if (edge.frame != frame_.index || edge.source != state_.shot().path.string()) continue;
-    const bool chosen = static_cast<int>(e) == chosen_row_;
-    const bool out = !edge.in_use || (finding && e < finding->edges.size() && finding->edges[e].left_out);
-    std::vector<QPointF> line;
-    for (const Point& q : edge.points)
-      if (const auto at = place(view, q)) line.push_back(*at);
-    if (line.size() < 2) continue;
-    QPolygonF drawn = exaggerated(line, exaggerate_->isChecked() ? kExaggeration : 1);
-    if (out) {
-      p.setPen(QPen(look::kQuiet, 1.2, Qt::DashLine));
-      p.drawPolyline(drawn);
-    } else {
-      drawRimmed(p, drawn, chosen ? 3 : 1.5);
-    }
-    if (exaggerate_->isChecked()) {
-      p.setPen(QPen(look::kText, 0.8, Qt::DotLine));
-      p.drawLine(line.front(), line.back());
-    }
-    // Names only where there is room: the chosen edge and those whose tag covers no other.
-    if (!finding || e >= finding->edges.size()) continue;
-    const QPointF at = drawn[drawn.size() / 2] + QPointF(8, -4);
-    const QRectF box(at.x() - 4, at.y() - 22, 90, 26);
-    const bool free = std::none_of(tags.begin(), tags.end(), [&](const QRectF& t) { return t.intersects(box); });
-    if (!chosen && (out || !free || tags.size() > 14)) continue;
-    tags.push_back(box);
-    drawTag(p, at, withUnit(finding->edges[e].rms_px, 2, QStringLiteral("px")));
-  }
-  if (drawing_.size() >= 2) {
-    QPolygonF line;
-    for (const Point& q : drawing_) line << view.toScreen({q.x, q.y});
-    drawRimmed(p, line, 1.5);
-  }
-}
-
-void BenchPlace::drawCoverage(QPainter& p, const PictureView& view) const {
-  const std::vector<bool>* cells = nullptr;
-  if (state_.way() == LensState::Way::Chart && state_.chart()) cells = &state_.chart()->covered;
-  if (state_.way() == LensState::Way::Edges && state_.edgeFinding()) cells = &state_.edgeFinding()->covered;
-  if (cells == nullptr || window_) return;
-  const double w = frame_.source_frame.width, h = frame_.source_frame.height;
-  p.setPen(Qt::NoPen);
-  p.setBrush(QBrush(QColor(0x2B, 0x2C, 0x2D, 200), Qt::BDiagPattern));
-  for (int r = 0; r < kCoverageRows; ++r)
-    for (int c = 0; c < kCoverageColumns; ++c)
-      if (!(*cells)[static_cast<size_t>(r * kCoverageColumns + c)])
-        p.drawRect(QRectF(view.toScreen({c * w / kCoverageColumns - 0.5, r * h / kCoverageRows - 0.5}), view.toScreen({(c + 1) * w / kCoverageColumns - 0.5, (r + 1) * h / kCoverageRows - 0.5})));
-}
-
-void BenchPlace::drawEnlargement(QPainter& p, const PictureView& view) const {
-  if (!state_.lens() || state_.lens()->width != frame_.source_frame.width) return;
-  const LensWindow window(*state_.lens(), {});
-  constexpr int kColumns = 9, kRows = 5;
-  const EnlargementMap map = enlargementMap(window, kColumns, kRows);
-  for (int r = 0; r < kRows; ++r)
-    for (int c = 0; c < kColumns; ++c) {
-      const QPointF out((c + 0.5) * window.width() / kColumns, (r + 0.5) * window.height() / kRows);
-      const auto source = window.toSource({out.x(), out.y()});
-      if (!source) continue;
-      const auto at = place(view, *source);
-      const float value = map.mean[static_cast<size_t>(r * kColumns + c)];
-      if (at && value > 0) drawTag(p, *at + QPointF(-18, 8), withUnit(static_cast<double>(value), 2, QStringLiteral("×")));
-    }
-}
-
-void BenchPlace::drawOver(QPainter& p, const PictureView& view) const {
-  if (frame_.source_frame.width == 0) return;
-  if (coverage_->isChecked()) drawCoverage(p, view);
-  if (state_.way() == LensState::Way::Chart) drawChart(p, view);
-  if (state_.way() != LensState::Way::Chart) drawEdges(p, view);
-  if (enlargement_->isChecked()) drawEnlargement(p, view);
+LensMarks BenchPlace::marks() const {
+  return {state_, {frame_.source_frame.width, frame_.source_frame.height}, frame_.index, window_.get(), chosen_row_, drawing_, exaggerate_->isChecked(), coverage_->isChecked(), enlargement_->isChecked()};
 }
 
 void BenchPlace::putIntoProfile() {
@@ -632,18 +539,11 @@ void BenchPlace::putIntoProfile() {
 void BenchPlace::addReference() {
   const QString file = QFileDialog::getOpenFileName(this, tr("Add reference shot"));
   if (file.isEmpty()) return;
-  const std::filesystem::path path = file.toStdString();
-  const ClipInfo info = probe(path);
-  if (!info.readable()) return hint_->setText(QString::fromStdString(info.problems.front().text));
-  session_.edit(tr("Add reference shot"), [&](Shoot& s) { s.references.push_back(path); });
-  if (clip_ >= 0 && info.width == session_.plans()[static_cast<size_t>(clip_)].info.width) {
-    offered_.insert(offered_.begin(), info);
-    shots_->insertItem(0, QString::fromStdString(path.stem().string()));
-    shots_->setCurrentIndex(0);
-    showShot();
-  } else {
-    hint_->setText(tr("That shot has another picture size than this mode."));
-  }
+  wanted_shot_ = std::filesystem::absolute(file.toStdString()).lexically_normal();
+  added_.insert(wanted_shot_);
+  const auto& known = session_.shoot().references;
+  if (std::find(known.begin(), known.end(), wanted_shot_) != known.end()) return showWantedShot();
+  session_.edit(tr("Add reference shot"), [&](Shoot& s) { s.references.push_back(wanted_shot_); });
 }
 
 void BenchPlace::writeChartPaper() {

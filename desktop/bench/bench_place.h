@@ -2,9 +2,11 @@
 // Bench: where a profile is measured. The lens station.
 
 #include <QWidget>
+#include <set>
 #include <vector>
 
 #include "desktop/bench/evidence_model.h"
+#include "desktop/bench/lens_marks.h"
 #include "desktop/bench/lens_state.h"
 #include "desktop/compare/preview.h"
 #include "desktop/session.h"
@@ -46,19 +48,16 @@ class BenchPlace : public QWidget {
   QWidget* buildTools();
   QWidget* buildFindings();
   void reload();
-  void offerShots();
+  std::vector<ClipInfo> suitableShots() const;
+  void offerShots(bool start_over);
+  void showWantedShot();
   void showShot();
   void askFrame(int64_t frame);
   void refresh();
   void fillValues();
   void readValues();
   void remakePicture();
-  void drawOver(QPainter& painter, const PictureView& view) const;
-  void drawChart(QPainter& painter, const PictureView& view) const;
-  void drawEdges(QPainter& painter, const PictureView& view) const;
-  void drawCoverage(QPainter& painter, const PictureView& view) const;
-  void drawEnlargement(QPainter& painter, const PictureView& view) const;
-  std::optional<QPointF> place(const PictureView& view, Point source) const;
+  LensMarks marks() const;
   void writeChartPaper();
   void showChartFullScreen();
   void addReference();
@@ -88,6 +87,8 @@ class BenchPlace : public QWidget {
   std::vector<Point> drawing_;
   int chosen_row_ = -1;
   int clip_ = -1;
+  std::set<std::filesystem::path> added_;  // by the user in this sitting
+  std::filesystem::path wanted_shot_;  // added by the user, not looked at yet
   bool filling_ = false;
 };
 

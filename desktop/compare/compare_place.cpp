@@ -6,13 +6,16 @@
 #include <QKeyEvent>
 #include <QLabel>
 #include <QPushButton>
-#include <QSlider>
+#include <QSpinBox>
+#include <QSplitter>
+#include <QFormLayout>
 #include <QVBoxLayout>
 #include <array>
 #include <cmath>
 
 #include "core/lens/edges.h"
 #include "desktop/widgets/look.h"
+#include "desktop/widgets/panels.h"
 
 namespace glenhaze::desktop {
 
@@ -34,8 +37,8 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   layout->setContentsMargins(16, 10, 16, 12);
   layout->setSpacing(8);
   layout->addWidget(buildTools());
-  auto* middle = new QHBoxLayout;
-  middle->setSpacing(10);
+  auto* middle = new QSplitter(Qt::Horizontal);
+  middle->setHandleWidth(10);
   view_ = new PictureView;
   view_->setLayoutMode(PictureView::Layout::Divider);
   view_->setOverlay([this](QPainter& p, const PictureView& v, int pane) { drawOver(p, v, pane); });
@@ -60,15 +63,18 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   };
   view_->on_release = [this](QPointF) { measureEdge(); };
   view_->on_double_click = [this](QPointF at) { addPin(at); };
-  middle->addWidget(view_, 1);
+  middle->addWidget(view_);
   middle->addWidget(buildSide());
-  layout->addLayout(middle, 1);
+  middle->setStretchFactor(0, 1);
+  middle->setCollapsible(0, false);
+  rememberSizes(*middle, QStringLiteral("compare"));
+  layout->addWidget(middle, 1);
   layout->addWidget(buildTransport());
   preview_.setDrafts(true);
   connect(&preview_, &Preview::ready, this, &ComparePlace::show);
   connect(&preview_, &Preview::failed, this, [this](const QString& why) { message_->setText(why); });
   connect(&preview_, &Preview::loopProgress, this, [this] { position_->setToolTip(tr("%1 frames are ready to play").arg(preview_.loopFilled())); });
-  connect(&session_, &Session::changed, this, [this] { dirty_ = true; if (isVisible()) reload(); });
+  connect(&session_, &Session::changed, this, [this] { if (isVisible()) reload(); });
   connect(&session_, &Session::currentClipChanged, this, [this] { if (isVisible()) reload(); });
   connect(&timer_, &QTimer::timeout, this, &ComparePlace::tick);
 }
@@ -111,7 +117,7 @@ QWidget* ComparePlace::buildTools() {
   lens_->setToolTip(tr("The lens correction of this clip, on or off"));
   connect(lens_, &QCheckBox::clicked, this, [this](bool on) {
     if (clip_ < 0) return;
-    session_.edit(on ? tr("Switch the lens on") : tr("Switch the lens off"), [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].lens_on = on; });
+    editClip(on ? tr("Switch the lens on") : tr("Switch the lens off"), [on](ShootClip& c) { c.lens_on = on; });
   });
   layout->addWidget(lens_);
   return bar;
@@ -133,7 +139,16 @@ QWidget* ComparePlace::buildTransport() {
   connect(play_, &QPushButton::clicked, this, &ComparePlace::togglePlay);
   layout->addWidget(play_);
   step(tr("+1 frame"), 1, tr("One frame on (.)"));
-  slider_ = new QSlider(Qt::Horizontal);
+  const auto mark = [&](const QString& text, void (ComparePlace::*action)(), const QString& tip) {
+    auto* button = new QPushButton(text);
+    button->setToolTip(tip);
+    connect(button, &QPushButton::clicked, this, action);
+    layout->addWidget(button);
+  };
+  mark(tr("Set in"), &ComparePlace::setIn, tr("Render the clip from this frame on (I)"));
+  mark(tr("Set out"), &ComparePlace::setOut, tr("Render the clip up to this frame (O)"));
+  mark(tr("Whole clip"), &ComparePlace::clearRange, tr("Render all of it again (W)"));
+  slider_ = new PositionSlider;
   slider_->setAccessibleName(tr("Position"));
   connect(slider_, &QSlider::valueChanged, this, [this](int v) { if (v != frame_) goTo(v); });
   layout->addWidget(slider_, 1);
@@ -146,11 +161,9 @@ QWidget* ComparePlace::buildTransport() {
 
 QWidget* ComparePlace::buildSide() {
   auto* side = new QWidget;
-  side->setFixedWidth(270);
-  side->setAutoFillBackground(true);
-  QPalette palette = side->palette();
-  palette.setColor(QPalette::Window, look::kDeep);
-  side->setPalette(palette);
+  side->setMinimumWidth(270);
+  side->setMaximumWidth(420);
+  makeDeep(*side);
   auto* layout = new QVBoxLayout(side);
   layout->setContentsMargins(14, 12, 14, 12);
   figures_ = new QLabel;
@@ -159,11 +172,9 @@ QWidget* ComparePlace::buildSide() {
   edge_text_ = new QLabel;
   edge_text_->setWordWrap(true);
   layout->addWidget(edge_text_);
-  auto* pins = new QLabel(tr("Pinned places · double-click the picture to pin one"));
-  pins->setWordWrap(true);
-  pins->setStyleSheet(QStringLiteral("color:#B4B5B3"));
+  layout->addWidget(buildOwn());
   layout->addSpacing(8);
-  layout->addWidget(pins);
+  layout->addWidget(quietLabel(tr("Pinned places · double-click the picture to pin one")));
   for (int i = 0; i < 3; ++i) {
     auto* label = new QLabel;
     label->setFixedSize(242, 96);
@@ -173,11 +184,69 @@ QWidget* ComparePlace::buildSide() {
     layout->addWidget(label);
   }
   layout->addStretch();
-  message_ = new QLabel;
-  message_->setWordWrap(true);
-  message_->setStyleSheet(QStringLiteral("color:#E3BF55"));
+  message_ = noticeLabel();
   layout->addWidget(message_);
   return side;
+}
+
+// This clip's own settings, where they differ from the shoot's.
+QWidget* ComparePlace::buildOwn() {
+  auto* own = new QWidget;
+  auto* form = new QFormLayout(own);
+  form->setContentsMargins(0, 6, 0, 0);
+  const auto percent = [&](const QString& name, const QString& tip, std::optional<double> ShootClip::*member) {
+    auto* spin = new QSpinBox;
+    spin->setRange(0, 100);
+    spin->setSingleStep(5);
+    spin->setSuffix(QStringLiteral("\u2009%"));
+    spin->setKeyboardTracking(false);
+    spin->setAccessibleName(name);
+    spin->setToolTip(tip);
+    auto* label = new QLabel(name);
+    label->setStyleSheet(QStringLiteral("color:%1").arg(look::kQuiet.name()));
+    form->addRow(label, spin);
+    connect(spin, &QSpinBox::valueChanged, this, [this, name, member](int v) { editClip(name, [=](ShootClip& c) { c.*member = v / 100.0; }); });
+    return spin;
+  };
+  fill_ = percent(tr("Fill the frame"), tr("0: the whole picture with blank corners; 100: no blank corners. For this clip."), &ShootClip::fill);
+  amount_ = percent(tr("Lens correction"), tr("How much of the lens correction is applied. For this clip."), &ShootClip::lens_amount);
+  as_shoot_ = new QPushButton(tr("As the whole shoot"));
+  as_shoot_->setToolTip(tr("Drop this clip's own settings and follow the shoot's"));
+  connect(as_shoot_, &QPushButton::clicked, this, [this] {
+    editClip(tr("Follow the shoot's settings"), [](ShootClip& c) { c.fill = c.lens_amount = std::nullopt; });
+  });
+  form->addRow(as_shoot_);
+  return own;
+}
+
+void ComparePlace::showOwn() {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+  for (const auto& [spin, value] : {std::pair{fill_, plan.job.correction.fill}, {amount_, plan.job.correction.lens_amount}}) {
+    const QSignalBlocker quiet(spin);
+    spin->setValue(static_cast<int>(std::lround(value * 100)));
+    spin->setEnabled(plan.job.correction.lens.has_value());
+  }
+  as_shoot_->setVisible(plan.clip.fill || plan.clip.lens_amount);
+  slider_->setRendered(plan.job.range);
+}
+
+void ComparePlace::editClip(const QString& what, const std::function<void(ShootClip&)>& change) {
+  if (clip_ < 0) return;
+  session_.edit(what, [&](Shoot& s) { change(s.clips[static_cast<size_t>(clip_)]); });
+}
+
+void ComparePlace::setIn() {
+  if (clip_ < 0) return;
+  const int64_t frames = session_.plans()[static_cast<size_t>(clip_)].info.frames;
+  editClip(tr("Set the in point"), [=, this](ShootClip& c) { c.range = FrameRange{frame_, c.range && c.range->last > frame_ ? c.range->last : frames}; });
+}
+
+void ComparePlace::setOut() {
+  editClip(tr("Set the out point"), [this](ShootClip& c) { c.range = FrameRange{c.range && c.range->first <= frame_ ? c.range->first : 0, frame_ + 1}; });
+}
+
+void ComparePlace::clearRange() {
+  editClip(tr("Render the whole clip"), [](ShootClip& c) { c.range.reset(); });
 }
 
 void ComparePlace::showEvent(QShowEvent* event) {
@@ -193,6 +262,7 @@ void ComparePlace::reload() {
   clips_->setCurrentIndex(clip);
   if (clip < 0 || clip >= static_cast<int>(plans.size()) || plans[static_cast<size_t>(clip)].info.width == 0 || !plans[static_cast<size_t>(clip)].info.readable()) {
     clip_ = -1;
+    path_.clear();
     preview_.clear();
     view_->setPicture({}, {});
     view_->setSecond({});
@@ -203,24 +273,28 @@ void ComparePlace::reload() {
       message_->setText(QString::fromStdString(plans[static_cast<size_t>(clip)].info.problems.back().text));
     return;
   }
-  if (clip == clip_ && !dirty_) return;
   const ClipPlan& plan = plans[static_cast<size_t>(clip)];
   message_->setText(QString::fromStdString(plan.match.kind == MatchKind::None || plan.match.kind == MatchKind::Borrowed ? plan.match.reason : std::string()));
-  if (clip != clip_) {
+  const bool other = plan.info.path != path_;
+  if (other) {
     frame_ = plan.info.frames / 2;
     pins_.clear();
     edge_a_ = edge_b_ = {};
     edge_tool_->setChecked(false);
   }
   clip_ = clip;
-  dirty_ = false;
-  shown_ = drafted_ = -1;
+  path_ = plan.info.path;
   lens_->setEnabled(plan.match.lens.has_value());
   lens_->setChecked(plan.match.lens.has_value() && plan.clip.lens_on && session_.shoot().output.lens_on);
-  Correction correction = plan.job.correction;
-  preview_.setClip(plan.info, correction, plan.job.fields);
-  slider_->setRange(0, static_cast<int>(plan.info.frames - 1));
+  showOwn();
   showFigures();
+  // Frames made before stay good when only the range or another clip was changed.
+  if (!other && plan.job.correction == looked_at_ && plan.job.fields == fields_) return;
+  looked_at_ = plan.job.correction;
+  fields_ = plan.job.fields;
+  shown_ = drafted_ = -1;
+  preview_.setClip(plan.info, looked_at_, fields_);
+  slider_->setRange(0, static_cast<int>(plan.info.frames - 1));
   goTo(frame_);
   const int64_t first = std::max<int64_t>(0, std::min(frame_ - kLoopFrames / 2, plan.info.frames - kLoopFrames));
   preview_.setLoop(first, std::min(plan.info.frames, first + kLoopFrames));
@@ -264,8 +338,12 @@ void ComparePlace::show(const PreviewFrame& frame) {
 void ComparePlace::showFigures() {
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
   QString text = QStringLiteral("<table cellspacing='0'>");
+  if (plan.job.range) text += row(tr("rendered"), tr("frames %1 to %2").arg(plan.job.range->first + 1).arg(plan.job.range->last));
   text += row(tr("profile"), plan.match.profile >= 0 ? QString::fromStdString(session_.profiles()[static_cast<size_t>(plan.match.profile)].camera.name) : tr("none"));
-  text += row(tr("straightness"), plan.lens.figure.empty() ? QStringLiteral("—") : QString::fromStdString(plan.lens.figure) + QLatin1Char(' ') + coverageName(plan.lens.kind));
+  // What the figure in the profile is depends on how it was measured.
+  const Profile* profile = plan.match.profile >= 0 ? &session_.profiles()[static_cast<size_t>(plan.match.profile)] : nullptr;
+  const bool chart = profile != nullptr && profile->lens && profile->lens->method == "chart";
+  text += row(chart ? tr("chart residual") : tr("straightness left"), plan.lens.figure.empty() ? QStringLiteral("—") : QString::fromStdString(plan.lens.figure) + QLatin1Char(' ') + coverageName(plan.lens.kind));
   if (plan.job.correction.lens) {
     const CorrectionFigures f = figuresOf(plan.job.correction);
     text += row(tr("centre"), withUnit(f.centre_enlargement, 2, QStringLiteral("×")));
@@ -380,6 +458,9 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Comma: goTo(frame_ - 1); break;
     case Qt::Key_Period: goTo(frame_ + 1); break;
     case Qt::Key_P: togglePlay(); break;
+    case Qt::Key_I: setIn(); break;
+    case Qt::Key_O: setOut(); break;
+    case Qt::Key_W: clearRange(); break;
     case Qt::Key_E: edge_tool_->toggle(); break;
     case Qt::Key_D: layout_->setCurrentIndex(0); break;
     case Qt::Key_B: layout_->setCurrentIndex(1); break;

@@ -13,9 +13,11 @@ class QCheckBox;
 class QComboBox;
 class QLabel;
 class QPushButton;
-class QSlider;
+class QSpinBox;
 
 namespace glenhaze::desktop {
+
+class PositionSlider;
 
 class ComparePlace : public QWidget {
   Q_OBJECT
@@ -30,6 +32,10 @@ class ComparePlace : public QWidget {
   bool answered() const { return settled() || drafted_ == frame_; }
   void layStraightEdge(QPointF a, QPointF b);
   void addPin(QPointF at);
+  /// The clip is rendered from, or up to and with, the frame shown.
+  void setIn();
+  void setOut();
+  void clearRange();
 
  protected:
   void showEvent(QShowEvent* event) override;
@@ -42,6 +48,9 @@ class ComparePlace : public QWidget {
   QWidget* buildSide();
   void reload();
   void show(const PreviewFrame& frame);
+  void editClip(const QString& what, const std::function<void(ShootClip&)>& change);
+  QWidget* buildOwn();
+  void showOwn();
   void showFigures();
   void measureEdge();
   void updatePins();
@@ -53,7 +62,9 @@ class ComparePlace : public QWidget {
   Preview preview_;
   PictureView* view_ = nullptr;
   QComboBox *clips_ = nullptr, *layout_ = nullptr;
-  QSlider* slider_ = nullptr;
+  PositionSlider* slider_ = nullptr;
+  QSpinBox *fill_ = nullptr, *amount_ = nullptr;
+  QPushButton* as_shoot_ = nullptr;
   QLabel *position_ = nullptr, *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
   QCheckBox* lens_ = nullptr;
   QPushButton *play_ = nullptr, *edge_tool_ = nullptr;
@@ -61,9 +72,11 @@ class ComparePlace : public QWidget {
   std::vector<QPointF> pins_;
   QTimer timer_;
   int clip_ = -1;
+  std::filesystem::path path_;  // of the clip shown: its number changes when others are removed
   int64_t frame_ = 0, shown_ = -1, drafted_ = -1;
   PreviewFrame current_;
-  bool dirty_ = true;
+  Correction looked_at_;
+  Fields fields_ = Fields::Keep;
   bool edge_on_ = false;
   QPointF edge_a_, edge_b_;
   int edge_grip_ = -1;

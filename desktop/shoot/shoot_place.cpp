@@ -18,6 +18,7 @@
 #include "core/base/files.h"
 #include "desktop/shoot/ledger_delegate.h"
 #include "desktop/widgets/look.h"
+#include "desktop/widgets/panels.h"
 
 namespace glenhaze::desktop {
 
@@ -158,10 +159,7 @@ void ShootPlace::buildLedger() {
 
 QWidget* ShootPlace::buildFoot() {
   auto* foot = new QWidget;
-  foot->setAutoFillBackground(true);
-  QPalette palette = foot->palette();
-  palette.setColor(QPalette::Window, look::kDeep);
-  foot->setPalette(palette);
+  makeDeep(*foot);
   foot->setFixedHeight(64);
   auto* row = new QHBoxLayout(foot);
   row->setContentsMargins(16, 8, 16, 8);

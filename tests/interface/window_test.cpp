@@ -5,6 +5,7 @@
 #include <QListView>
 #include <QPushButton>
 #include <QSignalSpy>
+#include <QSpinBox>
 #include <QTest>
 
 #include "core/base/files.h"
@@ -113,6 +114,69 @@ TEST_F(Window, CompareShowsSourceAndCorrected) {
   EXPECT_EQ(divided, compare.view().grab().toImage());
   compare.addPin({100, 90});
   compare.layStraightEdge({40, 60}, {250, 60});
+}
+
+TEST_F(Window, InAndOutPointsFollowTheKeys) {
+  open(true);
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  const auto range = [&] { return window->session().plans()[0].job.range; };
+  compare.goTo(2);
+  QTest::keyClick(&compare, Qt::Key_I);
+  ASSERT_TRUE(range());
+  EXPECT_EQ(range()->first, 2);
+  EXPECT_EQ(range()->last, 8);
+  compare.goTo(5);
+  QTest::keyClick(&compare, Qt::Key_O);
+  EXPECT_EQ(range()->first, 2);
+  EXPECT_EQ(range()->last, 6);
+  // An out point before the in point starts over at the beginning.
+  compare.goTo(1);
+  QTest::keyClick(&compare, Qt::Key_O);
+  EXPECT_EQ(range()->first, 0);
+  EXPECT_EQ(range()->last, 2);
+  window->session().undoStack().undo();
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  window->session().startRun();
+  ASSERT_TRUE(eventually([&] { return !window->session().running(); }));
+  EXPECT_EQ(probe(folder / "rendered" / "one.mkv").frames, 4);
+  QTest::keyClick(&compare, Qt::Key_W);
+  EXPECT_FALSE(range());
+}
+
+TEST_F(Window, AClipCanHaveItsOwnFillAndAmount) {
+  open(true);
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  const auto spins = compare.findChildren<QSpinBox*>();
+  ASSERT_EQ(spins.size(), 2);
+  spins[0]->setValue(0);
+  EXPECT_EQ(window->session().plans()[0].job.correction.fill, 0);
+  spins[1]->setValue(40);
+  EXPECT_EQ(window->session().plans()[0].job.correction.lens_amount, 0.4);
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  const auto own = compare.findChildren<QPushButton*>();
+  const auto back = std::find_if(own.begin(), own.end(), [](const QPushButton* b) { return b->text() == QStringLiteral("As the whole shoot"); });
+  ASSERT_NE(back, own.end());
+  EXPECT_TRUE((*back)->isVisible());
+  (*back)->click();
+  EXPECT_EQ(window->session().plans()[0].job.correction.fill, 1);
+  EXPECT_EQ(spins[0]->value(), 100);
+  EXPECT_FALSE((*back)->isVisible());
+}
+
+TEST_F(Window, NewShootsStartWithTheKeptOutput) {
+  open(true);
+  OutputSettings output;
+  output.encode.codec = Codec::Ffv1;
+  output.fill = 0.5;
+  window->session().setOutputDefaults(outputFromText(outputToText(output)));
+  window->session().newShoot();
+  EXPECT_EQ(window->session().shoot().output.encode.codec, Codec::Ffv1);
+  EXPECT_EQ(window->session().shoot().output.fill, 0.5);
+  EXPECT_EQ(outputFromText("not json").encode.codec, Codec::H264);
 }
 
 TEST_F(Window, EdgesAreMeasuredAndPutIntoTheProfile) {

@@ -1,0 +1,62 @@
+#include "desktop/widgets/panels.h"
+
+#include <QPainter>
+#include <QSettings>
+#include <QStyleOptionSlider>
+
+#include "desktop/widgets/look.h"
+
+namespace glenhaze::desktop {
+
+void makeDeep(QWidget& widget) {
+  widget.setAutoFillBackground(true);
+  QPalette palette = widget.palette();
+  palette.setColor(QPalette::Window, look::kDeep);
+  widget.setPalette(palette);
+}
+
+namespace {
+
+QLabel* wrapped(const QString& text, const QColor& colour) {
+  auto* label = new QLabel(text);
+  label->setWordWrap(true);
+  label->setStyleSheet(QStringLiteral("color:%1").arg(colour.name()));
+  return label;
+}
+
+}  // namespace
+
+QLabel* quietLabel(const QString& text) { return wrapped(text, look::kQuiet); }
+QLabel* noticeLabel() { return wrapped({}, look::kGorse); }
+
+void rememberSizes(QSplitter& splitter, const QString& name) {
+  const QString key = QStringLiteral("panels/") + name;
+  splitter.restoreState(QSettings().value(key).toByteArray());
+  QObject::connect(&splitter, &QSplitter::splitterMoved, &splitter, [&splitter, key] { QSettings().setValue(key, splitter.saveState()); });
+}
+
+void PositionSlider::setRendered(std::optional<FrameRange> range) {
+  rendered_ = range;
+  update();
+}
+
+void PositionSlider::paintEvent(QPaintEvent* event) {
+  QSlider::paintEvent(event);
+  if (!rendered_ || maximum() <= minimum()) return;
+  QStyleOptionSlider option;
+  initStyleOption(&option);
+  const QRect groove = style()->subControlRect(QStyle::CC_Slider, &option, QStyle::SC_SliderGroove, this);
+  const QRect handle = style()->subControlRect(QStyle::CC_Slider, &option, QStyle::SC_SliderHandle, this);
+  const auto at = [&](int64_t frame) {
+    const double share = static_cast<double>(frame - minimum()) / (maximum() - minimum());
+    return groove.left() + handle.width() / 2.0 + share * (groove.width() - handle.width());
+  };
+  const double left = at(rendered_->first), right = at(rendered_->last - 1), low = height() - 3;
+  // A bracket under the groove: it reads without its colour.
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setPen(QPen(look::kText, 1.5));
+  p.drawPolyline(QPolygonF{{left, low - 5}, {left, low}, {right, low}, {right, low - 5}});
+}
+
+}  // namespace glenhaze::desktop

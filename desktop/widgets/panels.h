@@ -1,0 +1,37 @@
+#pragma once
+// Small building blocks that every place uses, so that they look alike.
+
+#include <QLabel>
+#include <QSlider>
+#include <QSplitter>
+#include <QWidget>
+#include <optional>
+
+#include "core/media/writer.h"
+
+namespace glenhaze::desktop {
+
+/// Gives a widget the dark ground of side panels and feet.
+void makeDeep(QWidget& widget);
+
+/// A label that wraps, in quiet text or in gorse for "look at this".
+QLabel* quietLabel(const QString& text = {});
+QLabel* noticeLabel();
+
+/// Restores the sizes that the user gave a splitter last, and keeps them when they change.
+void rememberSizes(QSplitter& splitter, const QString& name);
+
+/// A position slider that shows which part of the clip is rendered.
+class PositionSlider : public QSlider {
+ public:
+  explicit PositionSlider(QWidget* parent = nullptr) : QSlider(Qt::Horizontal, parent) {}
+  void setRendered(std::optional<FrameRange> range);
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+
+ private:
+  std::optional<FrameRange> rendered_;
+};
+
+}  // namespace glenhaze::desktop

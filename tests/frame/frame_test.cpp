@@ -1,0 +1,104 @@
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <tuple>
+
+#include "core/frame/reduce.h"
+#include "core/frame/rgb.h"
+#include "tests/support/footage.h"
+
+namespace glenhaze {
+namespace {
+
+struct Coding {
+  int depth;
+  Chroma chroma;
+  bool full;
+  int matrix;   // as in ITU-T H.273: 1 BT.709, 5 BT.601, 9 BT.2020
+};
+
+void PrintTo(const Coding& c, std::ostream* out) { *out << c.depth << " bit, matrix " << c.matrix; }
+
+class Screen : public ::testing::TestWithParam<Coding> {};
+
+// K_R and K_B of ITU-R BT.709-6 (3.2), BT.601-7 (2.5.1) and BT.2020-2 (table 4).
+std::pair<double, double> weights(int matrix) {
+  if (matrix == 1) return {0.2126, 0.0722};
+  if (matrix == 5) return {0.299, 0.114};
+  return {0.2627, 0.0593};
+}
+
+// One even colour gives the R′G′B′ of the standards' equations, at full size and reduced.
+TEST_P(Screen, ColoursFollowTheStandards) {
+  const Coding c = GetParam();
+  const PixelFormat format{c.chroma, c.depth};
+  const double scale = 1 << (c.depth - 8);
+  for (const auto& [y, cb, cr] : {std::tuple{120, 128, 128}, {81, 90, 200}, {145, 60, 40}, {41, 200, 110}, {235, 128, 128}, {16, 128, 128}}) {
+    Frame frame = makeFrame(66, 34, format);
+    frame.colour = {c.matrix, c.matrix, c.matrix, c.full, ChromaSiting::Left};
+    const int values[3] = {y, cb, cr};
+    for (size_t p = 0; p < 3; ++p)
+      for (int row = 0; row < frame.planes[p].height; ++row)
+        for (int x = 0; x < frame.planes[p].width; ++x) {
+          const int value = static_cast<int>(values[p] * scale);
+          if (c.depth == 8)
+            frame.planes[p].row<uint8_t>(row)[x] = static_cast<uint8_t>(value);
+          else
+            frame.planes[p].row<uint16_t>(row)[x] = static_cast<uint16_t>(value);
+        }
+    const auto [kr, kb] = weights(c.matrix);
+    // Full range at depth n ends at 2ⁿ − 1, limited range keeps its proportions.
+    const double top = c.full ? (255 * scale + scale - 1) / scale : 0;
+    const double luma = c.full ? y / top : (y - 16) / 219.0;
+    const double b_y = c.full ? (cb - 128) / top : (cb - 128) / 224.0, r_y = c.full ? (cr - 128) / top : (cr - 128) / 224.0;
+    const double r = luma + 2 * (1 - kr) * r_y, b = luma + 2 * (1 - kb) * b_y, g = (luma - kr * r - kb * b) / (1 - kr - kb);
+    // Reduced pictures go through libswscale, whose fixed point is up to two codes low.
+    for (const auto& [w, h, tolerance] : {std::tuple{66, 34, 1.0}, {22, 11, 2.2}}) {
+      const ScreenPicture picture = toScreen(frame, w, h);
+      ASSERT_EQ(picture.width, w);
+      const size_t at = static_cast<size_t>((h / 2) * w + w / 2) * 4;
+      const double want[3] = {b, g, r};
+      for (size_t i = 0; i < 3; ++i)
+        EXPECT_NEAR(picture.bgrx[at + i], std::clamp(want[i] * 255, 0.0, 255.0), tolerance) << "channel " << i << " of " << y << ' ' << cb << ' ' << cr << " at " << w;
+    }
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(Codings, Screen,
+                         ::testing::Values(Coding{8, Chroma::C420, false, 1}, Coding{8, Chroma::C420, true, 1}, Coding{8, Chroma::C422, false, 5}, Coding{10, Chroma::C422, false, 1}, Coding{10, Chroma::C420, false, 9}, Coding{10, Chroma::C420, true, 5}),
+                         [](const auto& info) {
+                           return "bits" + std::to_string(info.param.depth) + (info.param.chroma == Chroma::C420 ? "_420" : "_422") + (info.param.full ? "_full" : "_limited") + "_matrix" + std::to_string(info.param.matrix);
+                         });
+
+TEST(Rgb, ThereAndBackKeepsColours) {
+  std::vector<uint8_t> rgb;
+  for (int i = 0; i < 64 * 32; ++i) rgb.insert(rgb.end(), {200, 90, 40});
+  PixelFormat format;
+  const Frame frame = fromRgb(rgb, 64, 32, format, {1, 1, 1, false, ChromaSiting::Left});
+  const ScreenPicture back = toScreen(frame, 64, 32);
+  EXPECT_NEAR(back.bgrx[4 * 700], 40, 2);
+  EXPECT_NEAR(back.bgrx[4 * 700 + 1], 90, 2);
+  EXPECT_NEAR(back.bgrx[4 * 700 + 2], 200, 2);
+}
+
+TEST(Reduce, HalvesByMeansAndTakesOddSizes) {
+  const Frame frame = testing::paint(65, 33, PixelFormat{}, [](int x, int y) { return x + y; });
+  const Frame half = halvedFrame(frame);
+  ASSERT_EQ(half.width, 32);
+  ASSERT_EQ(half.height, 16);
+  // Mean of (2x, 2x+1) × (2y, 2y+1) of x + y is 2x + 2y + 1.
+  for (int y = 0; y < 16; ++y)
+    for (int x = 0; x < 32; ++x) ASSERT_EQ(half.planes[0].row<uint8_t>(y)[x], 2 * x + 2 * y + 1);
+}
+
+TEST(Luma, TenBitsBecomeEight) {
+  PixelFormat ten;
+  ten.bit_depth = 10;
+  const Frame frame = testing::paint(40, 20, ten, [](int x, int) { return x * 25; });
+  const std::vector<uint8_t> luma = luma8(frame);
+  ASSERT_EQ(luma.size(), 800U);
+  for (size_t x = 0; x < 40; ++x) EXPECT_NEAR(luma[x], static_cast<double>(x) * 25 / 4, 1.0);
+}
+
+}  // namespace
+}  // namespace glenhaze
