@@ -107,6 +107,39 @@ double bowOf(std::span<const Point> points) {
   return worst;
 }
 
+// The same of the smooth curve through the points (a cubic over the chord, robustly fitted): single points
+// that texture beside the edge has drawn aside are not a bow.
+double smoothBowOf(std::span<const Point> points) {
+  constexpr size_t kTerms = 4;
+  if (points.size() < 3 * kTerms) return bowOf(points);
+  const Point first = points.front(), chord = points.back() - first;
+  const double l = length(chord);
+  if (l < 1e-9) return 0;
+  const auto n = static_cast<Eigen::Index>(points.size());
+  Eigen::MatrixX4d basis(n, 4);
+  Eigen::VectorXd offset(n), weight = Eigen::VectorXd::Ones(n);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const Point d = points[static_cast<size_t>(i)] - first;
+    const double t = 2 * (d.x * chord.x + d.y * chord.y) / (l * l) - 1;
+    basis.row(i) << 1, t, t * t, t * t * t;
+    offset(i) = (d.x * chord.y - d.y * chord.x) / l;
+  }
+  Eigen::Vector4d c;
+  for (int round = 0; round < 5; ++round) {
+    c = (basis.transpose() * weight.asDiagonal() * basis).ldlt().solve(basis.transpose() * weight.asDiagonal() * offset);
+    const Eigen::ArrayXd left = (offset - basis * c).array().abs();
+    // Huber's weights; half of the points lie within the median.
+    std::vector<double> sorted(left.begin(), left.end());
+    std::nth_element(sorted.begin(), sorted.begin() + n / 2, sorted.end());
+    const double near = std::max(1e-3, 1.5 * sorted[static_cast<size_t>(n / 2)]);
+    weight = (near / left.max(near)).matrix();
+  }
+  const auto at = [&](double t) { return c(0) + t * (c(1) + t * (c(2) + t * c(3))); };
+  double worst = 0;
+  for (double t = -1; t <= 1; t += 1.0 / 64) worst = std::max(worst, std::abs(at(t) - (at(-1) * (1 - t) + at(1) * (1 + t)) / 2));
+  return worst;
+}
+
 // ---- the solver's cost ----
 
 // Distance from its line of one point, after undoing the lens. The inverse is found by Newton on plain
@@ -453,7 +486,7 @@ EdgeResult measureStraightness(std::span<const Point> points, const LensMap& map
   EdgeResult result;
   if (points.size() < 2) return result;
   result.length_px = lengthOf(points);
-  result.bow_px = bowOf(points);
+  result.bow_px = smoothBowOf(points);
   const Straightened s = straighten(points, map);
   if (s.points.size() < 2) {
     result.rms_px = result.worst_px = result.bow_px;

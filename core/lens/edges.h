@@ -40,7 +40,7 @@ struct EdgeResult {
   double rms_px = 0;         ///< what is left, in px of the picture as filmed
   double worst_px = 0;
   double length_px = 0;
-  double bow_px = 0;         ///< largest distance from the chord before
+  double bow_px = 0;         ///< largest distance from the chord as filmed, of the smooth curve through the edge
   bool left_out = false;
   std::string why;           ///< of leaving it out
 };

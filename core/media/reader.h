@@ -39,7 +39,8 @@ class ClipReader {
   void seek(int64_t index);
 
   /// After seek(): the frame that the way there begins with, quickly; often a key frame before the one
-  /// that was asked for (see its index). next() then goes on to that. Empty when the next frame is near.
+  /// that was asked for (see its index). next() then goes on to that one, or behind it where the landing is on it
+  /// already. Empty when nothing was sought.
   std::optional<Frame> landing();
 
   /// Frames that the decoder marked as damaged, and packets it refused.

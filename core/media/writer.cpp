@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "core/frame/av_format.h"
+#include "core/frame/turn.h"
 #include "core/media/detail/codecs.h"
 #include "core/media/detail/companion.h"
 #include "core/media/detail/ffmpeg.h"
@@ -100,6 +101,8 @@ struct ClipWriter::State {
   void encode(const AVFrame* frame);
   void verify() const;
   void verifySequence() const;
+  // Stills have no tag of ours that turns them: their pixels are turned upright instead.
+  int uprightTurn() const { return isStillCodec(settings.codec) ? source.rotation : 0; }
   bool folderOutput() const { return isStillCodec(settings.codec) && source.kind != ClipKind::Still; }
 };
 
@@ -175,7 +178,7 @@ void ClipWriter::State::openEncoder(const Frame& first) {
 }
 
 void ClipWriter::State::addStreams() {
-  if (source.rotation != 0) {
+  if (source.rotation != 0 && !isStillCodec(settings.codec)) {
     auto* matrix = reinterpret_cast<int32_t*>(
         av_stream_new_side_data(stream, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(int32_t)));
     if (matrix != nullptr) av_display_rotation_set(matrix, source.rotation);
@@ -188,7 +191,7 @@ void ClipWriter::State::addStreams() {
   const double start = static_cast<double>(offset_pts) * tick;
   const bool whole = range.last >= source.frames;
   const double length = whole ? 1e18 : source.frameTime(range.count());
-  companion = std::make_unique<detail::Companion>(source, settings, *output, *stream, start, start + length, note);
+  companion = std::make_unique<detail::Companion>(source, range, settings, *output, *stream, start, start + length, note);
 }
 
 detail::FramePtr ClipWriter::State::toEncoder(const Frame& frame) {
@@ -271,14 +274,15 @@ ClipWriter::ClipWriter(const fs::path& path, const ClipInfo& source, const Frame
   s.offset_pts = range.first > 0 ? first.pts
                                  : std::llround(source.container_start_s / source.time_base.value());
   requireFree(path, settings.existing);
-  s.openOutput(first);
+  s.openOutput(turnedFrame(first, s.uprightTurn()));
 }
 
 ClipWriter::~ClipWriter() = default;
 
 void ClipWriter::write(const Frame& frame) {
   State& s = *state_;
-  detail::FramePtr av = s.toEncoder(frame);
+  const Frame upright = turnedFrame(frame, s.uprightTurn());
+  detail::FramePtr av = s.toEncoder(upright);
   av->pts = frame.pts - s.offset_pts;
   av->pict_type = AV_PICTURE_TYPE_NONE;
   if (s.settings.codec == Codec::Jpeg) av->quality = s.codec->global_quality;

@@ -58,7 +58,7 @@ QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QSlider::groove:horizontal { height: 3px; background: #6B6C6D; } QSlider::handle:horizontal { background: #ECECEA; width: 10px; margin: -6px 0; border-radius: 2px; }
 QSlider::handle:horizontal:focus { background: #E59AB4; }
 QProgressBar { background: #2B2C2D; border: 0; height: 4px; } QProgressBar::chunk { background: #DCDCD8; }
-QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid #B4B5B3; border-radius: 2px; } QCheckBox::indicator:checked { background: #DCDCD8; }
+QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid #B4B5B3; border-radius: 2px; } QCheckBox::indicator:checked { background: #DCDCD8; image: url(:/tick.svg); }
 QCheckBox:focus { color: #E59AB4; }
 )";
 

@@ -5,6 +5,7 @@
 
 #include "core/frame/reduce.h"
 #include "core/frame/rgb.h"
+#include "core/frame/turn.h"
 #include "tests/support/footage.h"
 
 namespace glenhaze {
@@ -89,6 +90,20 @@ TEST(Reduce, HalvesByMeansAndTakesOddSizes) {
   // Mean of (2x, 2x+1) × (2y, 2y+1) of x + y is 2x + 2y + 1.
   for (int y = 0; y < 16; ++y)
     for (int x = 0; x < 32; ++x) ASSERT_EQ(half.planes[0].row<uint8_t>(y)[x], 2 * x + 2 * y + 1);
+}
+
+TEST(Turn, MovesCornersAndComesBack) {
+  const Frame frame = testing::paint(6, 4, PixelFormat{Chroma::C422, 8}, [](int x, int y) { return 10 * y + x; });
+  const Frame turned = turnedFrame(frame, 90);
+  ASSERT_EQ(turned.width, 4);
+  ASSERT_EQ(turned.height, 6);
+  EXPECT_EQ(turned.format.chroma, Chroma::C440);
+  // Clockwise: the upper left corner goes to the upper right, the lower left to the upper left.
+  EXPECT_EQ(turned.planes[0].row<uint8_t>(0)[3], 0);
+  EXPECT_EQ(turned.planes[0].row<uint8_t>(0)[0], 30);
+  EXPECT_TRUE(sameSamples(turnedFrame(turned, 270), frame));
+  EXPECT_TRUE(sameSamples(turnedFrame(turnedFrame(frame, 180), 180), frame));
+  EXPECT_TRUE(sameSamples(turnedFrame(turned, 90), turnedFrame(frame, 180)));
 }
 
 TEST(Luma, TenBitsBecomeEight) {

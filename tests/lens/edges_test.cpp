@@ -142,5 +142,18 @@ TEST(DetectEdges, FindsTheStraightThingsOfARenderedScene) {
   for (const auto& edge : edges) EXPECT_GT(length(edge.back() - edge.front()), 0.08 * 960);
 }
 
+// Closed form: a circular arc of sagitta s; rough points beside it change the reading by little.
+TEST(Edges, BowIsTheSagittaWhateverTheRoughness) {
+  std::vector<Point> arc;
+  constexpr double kSagitta = 1.5, kLength = 600;
+  for (int i = 0; i <= 120; ++i) {
+    const double t = i / 60.0 - 1;
+    const double rough = i % 7 == 3 ? 1.2 : 0.1 * std::sin(i * 1.7);
+    arc.push_back({300 + t * kLength / 2, 200 + kSagitta * (1 - t * t) + rough});
+  }
+  const LensMap straight(straightLens(1280, 720, 1280));
+  EXPECT_NEAR(measureStraightness(arc, straight).bow_px, kSagitta, 0.12);
+}
+
 }  // namespace
 }  // namespace glenhaze

@@ -91,7 +91,9 @@ TEST(Render, VaryingRateKeepsEveryTimeStamp) {
 
 TEST(Render, InAndOutPointsCutPictureAndSound) {
   const testing::ScratchFolder folder;
-  const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", testing::smallFilm(45)));
+  auto settings = testing::smallFilm(45);
+  settings.timecode = "01:02:03:25";
+  const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", settings));
   RenderJob job = jobFor(clip, folder / "out", Codec::H264);
   job.range = FrameRange{10, 25};
   renderClip(job);
@@ -99,6 +101,21 @@ TEST(Render, InAndOutPointsCutPictureAndSound) {
   EXPECT_EQ(out.frames, 15);
   EXPECT_NEAR(out.duration_s, 0.5, 0.05);
   EXPECT_EQ(out.sound.size(), 1U);
+  // Ten frames on at 30 frames a second.
+  EXPECT_EQ(out.timecode, "01:02:04:05");
+}
+
+TEST(Render, StillsOfATurnedClipComeOutUpright) {
+  const testing::ScratchFolder folder;
+  auto settings = testing::smallFilm(2);
+  settings.rotation = 90;
+  const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", settings));
+  ASSERT_EQ(clip.rotation, 90);
+  const RenderJob job = jobFor(clip, folder / "out", Codec::Png);
+  renderClip(job);
+  const ClipInfo out = probe(listFootage(job.output).at(0));
+  EXPECT_EQ(out.width, clip.height);
+  EXPECT_EQ(out.height, clip.width);
 }
 
 TEST(Render, SoundAsPcmOrNone) {

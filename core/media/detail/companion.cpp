@@ -24,6 +24,15 @@ bool belongsToContainer(const std::string& key) {
   return std::any_of(kOld.begin(), kOld.end(), [&](const char* k) { return key == k; });
 }
 
+// The timecode of a later frame; as it is when libavutil cannot read it.
+std::string timecodeAt(const ClipInfo& source, int64_t frame) {
+  AVTimecode code{};
+  const AVRational rate{static_cast<int>(source.nominal_fps.num), static_cast<int>(source.nominal_fps.den)};
+  if (frame == 0 || av_timecode_init_from_string(&code, rate, source.timecode.c_str(), nullptr) < 0) return source.timecode;
+  std::array<char, AV_TIMECODE_STR_SIZE> text{};
+  return av_timecode_make_string(&code, text.data(), static_cast<int>(frame));
+}
+
 void copyTags(const AVDictionary* from, AVDictionary** to) {
   const AVDictionaryEntry* entry = nullptr;
   while ((entry = av_dict_get(from, "", entry, AV_DICT_IGNORE_SUFFIX)) != nullptr)
@@ -112,13 +121,13 @@ struct Companion::Track {
 
 Companion::~Companion() = default;
 
-Companion::Companion(const ClipInfo& source, const EncodeSettings& settings, AVFormatContext& output,
+Companion::Companion(const ClipInfo& source, const FrameRange& range, const EncodeSettings& settings, AVFormatContext& output,
                      AVStream& picture, double start_s, double end_s, std::string& note)
     : input_(openInput(source.path)), packet_(makePacket()), start_s_(start_s), end_s_(end_s) {
   copyTags(input_->metadata, &output.metadata);
   const int video = findVideo(*input_);
   copyTags(input_->streams[video]->metadata, &picture.metadata);
-  if (!source.timecode.empty()) av_dict_set(&picture.metadata, "timecode", source.timecode.c_str(), 0);
+  if (!source.timecode.empty()) av_dict_set(&picture.metadata, "timecode", timecodeAt(source, range.first).c_str(), 0);
   tracks_.resize(input_->nb_streams);
   for (unsigned i = 0; i < input_->nb_streams; ++i) {
     AVStream* from = input_->streams[i];
