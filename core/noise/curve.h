@@ -1,0 +1,35 @@
+#pragma once
+// How strong a camera's noise is at one ISO: deviation over level for luma and both chroma, and how it is
+// spread over detail. Levels and sigmas are in 8-bit code values as stored in the file (fractions kept),
+// whatever the clip's depth; `level` is the luma level for all three channels.
+// Shape of the curve: A. Foi et al., "Practical Poissonian-Gaussian noise modeling and fitting for
+// single-image raw-data", IEEE TIP 2008, seen through the camera's tone curve.
+
+#include <array>
+#include <string>
+#include <vector>
+
+namespace glenhaze {
+
+constexpr int kNoiseChannels = 3;  ///< Y′, Cb, Cr
+constexpr int kNoiseOctaves = 4;   ///< finest first: 1/2 to 1/4 cycle per pixel, then halves of that
+
+struct NoiseCurve {
+  double iso = 0;
+  std::string light;          ///< variant ("lamp-lit"), "" when there is only one
+  std::vector<double> level;  ///< ascending
+  std::array<std::vector<double>, kNoiseChannels> sigma;     ///< at each level, > 0
+  std::array<std::vector<double>, kNoiseChannels> spread;    ///< standard deviation of sigma; may be empty
+  /// Power per octave against white noise of the same variance (1: white). Each plane's own pixels.
+  std::array<std::array<double, kNoiseOctaves>, kNoiseChannels> octaves{{{1, 1, 1, 1}, {1, 1, 1, 1}, {1, 1, 1, 1}}};
+
+  bool operator==(const NoiseCurve&) const = default;
+  bool usable() const { return !level.empty(); }
+  /// Linear between levels, constant beyond them.
+  double sigmaAt(int channel, double luma) const;
+};
+
+/// A curve with its sigmas multiplied.
+NoiseCurve scaledCurve(const NoiseCurve& curve, double factor);
+
+}  // namespace glenhaze

@@ -1,0 +1,51 @@
+#pragma once
+// Noise removal by the noise that was measured: first over neighbouring frames along the motion, then within
+// the picture. Works on the sensor's own pixels, before anything moves them.
+
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "core/frame/frame.h"
+#include "core/noise/curve.h"
+
+namespace glenhaze {
+
+/// Every default is right for most footage; strengths are multiples of the measured noise.
+struct DenoiseSettings {
+  int frames_each_side = 2;  ///< 0..4; 0: within the picture only
+  double luma = 1;           ///< 1: as measured; 0: luma is left alone
+  double chroma = 1;
+  double smoothing = 1;      ///< how much texture is traded for smoothness within the picture, 0..3
+  double tolerance = 1;      ///< how much motion is tolerated before a place is left alone, 0.25..4
+  int reach = 4;             ///< octaves of detail that the part within the picture works on, 0..4
+  double mix = 0;            ///< share of the source mixed back, 0..1
+
+  bool operator==(const DenoiseSettings&) const = default;
+};
+
+/// Frames in, frames out, in order; holds frames_each_side frames back. The same bits whatever the number of
+/// threads. Not safe for two threads at once.
+class Denoiser {
+ public:
+  /// Throws Error(BadRequest) when a setting is out of its range or the curve is empty.
+  Denoiser(NoiseCurve curve, const DenoiseSettings& settings);
+  ~Denoiser();
+  Denoiser(Denoiser&&) noexcept;
+  Denoiser& operator=(Denoiser&&) noexcept;
+
+  /// Takes the next frame; returns the frame that is finished by it, if any. Throws Error(BadRequest) for
+  /// frames that are not planar luma and chroma.
+  std::optional<Frame> push(const Frame& frame);
+  /// The frames still inside; to be called until it is empty.
+  std::optional<Frame> drain();
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+/// The middle one of a few frames in order, for looking at one frame.
+Frame denoiseOne(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve, const DenoiseSettings& settings);
+
+}  // namespace glenhaze

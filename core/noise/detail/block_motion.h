@@ -1,0 +1,42 @@
+#pragma once
+// Where each block of one frame is found in another. Coarse to fine on noisy luma: levels of the pyramid
+// average the noise away, and the last step solves for the fraction of a pixel on softened planes
+// (B. Lucas, T. Kanade, "An iterative image registration technique…", IJCAI 1981).
+
+#include <vector>
+
+#include "core/noise/detail/planes.h"
+
+namespace glenhaze::detail {
+
+constexpr int kBlock = 16;  ///< side of a block, luma samples
+constexpr int kStep = 8;    ///< from block to block; the first begins at −kStep
+
+struct BlockVector {
+  float dx = 0, dy = 0;
+};
+
+/// Blocks (column, row) begin at (column·kStep − kStep, row·kStep − kStep).
+struct MotionField {
+  int columns = 0, rows = 0;
+  std::vector<BlockVector> vectors;
+  const BlockVector& at(int column, int row) const {
+    return vectors[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)];
+  }
+};
+
+int blocksAlong(int samples);
+
+/// What is looked at of a frame: its luma at several sizes, and softened at full size.
+struct MotionPicture {
+  std::vector<BytePlane> pyramid;
+  FloatPlane soft;
+};
+MotionPicture motionPicture(const FloatPlane& luma);
+
+/// Motion from `from` to `to`: block at p in `from` is at p + vector in `to`. `sigma`: noise of luma, in
+/// code values; random resemblance below it is not followed. Rows in parallel, same result for any number
+/// of threads.
+MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma);
+
+}  // namespace glenhaze::detail

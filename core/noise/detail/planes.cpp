@@ -1,0 +1,126 @@
+#include "core/noise/detail/planes.h"
+
+#include <algorithm>
+#include <cstring>
+
+#include "core/base/parallel.h"
+
+namespace glenhaze::detail {
+
+namespace {
+
+constexpr int kGrain = 64;
+
+template <typename T>
+void fillBorder(Bordered<T>& plane) {
+  parallelBlocks(plane.height, kGrain, [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      T* row = plane.row(y);
+      std::fill(row - kBorder, row, row[0]);
+      std::fill(row + plane.width, row - kBorder + plane.stride, row[plane.width - 1]);
+    }
+  });
+  const auto bytes = static_cast<size_t>(plane.stride) * sizeof(T);
+  for (int y = 1; y <= kBorder; ++y) {
+    std::memcpy(plane.row(-y) - kBorder, plane.row(0) - kBorder, bytes);
+    std::memcpy(plane.row(plane.height - 1 + y) - kBorder, plane.row(plane.height - 1) - kBorder, bytes);
+  }
+}
+
+template <typename T>
+void widenRows(const Plane& from, float gain, FloatPlane& to) {
+  parallelBlocks(to.height, kGrain, [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const T* in = from.row<T>(y);
+      float* out = to.row(y);
+      for (int x = 0; x < to.width; ++x) out[x] = static_cast<float>(in[x]) * gain;
+    }
+  });
+}
+
+template <typename T>
+void narrowRows(const FloatPlane& from, float gain, float top, Plane& to) {
+  parallelBlocks(to.height, kGrain, [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const float* in = from.row(y);
+      T* out = to.row<T>(y);
+      for (int x = 0; x < to.width; ++x)
+        out[x] = static_cast<T>(static_cast<int>(std::min(std::max(in[x] * gain, 0.0F), top) + 0.5F));
+    }
+  });
+}
+
+float codesPerUnit(const PixelFormat& format) { return static_cast<float>(1 << (format.bit_depth - 8)); }
+
+}  // namespace
+
+FloatPlane floatPlane(const Frame& frame, int index) {
+  const Plane& from = frame.planes[static_cast<size_t>(index)];
+  FloatPlane to(from.width, from.height);
+  const float gain = 1.0F / codesPerUnit(frame.format);
+  if (frame.format.bytesPerSample() == 1)
+    widenRows<uint8_t>(from, gain, to);
+  else
+    widenRows<uint16_t>(from, gain, to);
+  fillBorder(to);
+  return to;
+}
+
+FloatPlane softened(const FloatPlane& plane) {
+  FloatPlane out(plane.width, plane.height);
+  parallelBlocks(plane.height, kGrain, [&](int first, int last) {
+    std::vector<float> column(static_cast<size_t>(plane.width) + 2);
+    for (int y = first; y < last; ++y) {
+      const float *a = plane.row(y - 1) - 1, *b = plane.row(y) - 1, *c = plane.row(y + 1) - 1;
+      float* sums = column.data();
+      for (int x = 0; x < plane.width + 2; ++x) sums[x] = a[x] + 2 * b[x] + c[x];
+      float* to = out.row(y);
+      for (int x = 0; x < plane.width; ++x) to[x] = (sums[x] + 2 * sums[x + 1] + sums[x + 2]) * (1.0F / 16);
+    }
+  });
+  fillBorder(out);
+  return out;
+}
+
+std::vector<BytePlane> bytePyramid(const FloatPlane& luma, int levels) {
+  std::vector<BytePlane> pyramid;
+  pyramid.emplace_back(luma.width, luma.height);
+  BytePlane& full = pyramid.front();
+  parallelBlocks(luma.height, kGrain, [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const float* in = luma.row(y);
+      uint8_t* out = full.row(y);
+      for (int x = 0; x < luma.width; ++x) out[x] = static_cast<uint8_t>(static_cast<int>(std::min(in[x] + 0.5F, 255.0F)));
+    }
+  });
+  fillBorder(full);
+  for (int level = 1; level < levels; ++level) {
+    const BytePlane& fine = pyramid.back();
+    // Pictures too small to halve again end the pyramid.
+    if (fine.width < 64 || fine.height < 64) break;
+    BytePlane coarse(fine.width / 2, fine.height / 2);
+    parallelBlocks(coarse.height, kGrain, [&](int first, int last) {
+      for (int y = first; y < last; ++y) {
+        const uint8_t *a = fine.row(2 * y), *b = fine.row(2 * y + 1);
+        uint8_t* out = coarse.row(y);
+        for (int x = 0; x < coarse.width; ++x)
+          out[x] = static_cast<uint8_t>((a[2 * x] + a[2 * x + 1] + b[2 * x] + b[2 * x + 1] + 2) >> 2);
+      }
+    });
+    fillBorder(coarse);
+    pyramid.push_back(std::move(coarse));
+  }
+  return pyramid;
+}
+
+void storePlane(const FloatPlane& plane, Frame& frame, int index) {
+  Plane& to = frame.planes[static_cast<size_t>(index)];
+  const float gain = codesPerUnit(frame.format);
+  const auto top = static_cast<float>(frame.format.maxValue());
+  if (frame.format.bytesPerSample() == 1)
+    narrowRows<uint8_t>(plane, gain, top, to);
+  else
+    narrowRows<uint16_t>(plane, gain, top, to);
+}
+
+}  // namespace glenhaze::detail
