@@ -69,7 +69,11 @@ class ProfileEdit : public QUndoCommand {
 
 Session::Session(QObject* parent) : QObject(parent) {}
 
-Session::~Session() { run_stop_.request_stop(); }
+Session::~Session() {
+  run_stop_.request_stop();
+  // The stack speaks up while it is taken down; whoever listens would look at what has gone already.
+  undo_.disconnect();
+}
 
 QString Session::title() const {
   return shoot_.name.empty() ? tr("Untitled shoot") : QString::fromStdString(shoot_.name);
