@@ -46,7 +46,43 @@ double parseShare(const std::string& key, const std::string& text, double low, d
   return value;
 }
 
+// noise.KEY=VALUE for every clip; false when it is no such setting.
+bool applyNoiseSetting(const std::string& key, const std::string& value, DenoiseSettings& s) {
+  if (key == "noise.frames_each_side")
+    s.frames_each_side = static_cast<int>(parseShare(key, value, 0, 4));
+  else if (key == "noise.luma")
+    s.luma = parseShare(key, value, 0, 4);
+  else if (key == "noise.chroma")
+    s.chroma = parseShare(key, value, 0, 4);
+  else if (key == "noise.smoothing")
+    s.smoothing = parseShare(key, value, 0, 3);
+  else if (key == "noise.tolerance")
+    s.tolerance = parseShare(key, value, 0.25, 4);
+  else if (key == "noise.reach")
+    s.reach = static_cast<int>(parseShare(key, value, 0, 4));
+  else if (key == "noise.mix")
+    s.mix = parseShare(key, value, 0, 1);
+  else
+    return false;
+  return true;
+}
+
+// Settings of noise are the profile's; what the command line says is put over them.
+void applyNoiseSettings(const std::vector<std::string>& settings, std::vector<Profile>& profiles) {
+  for (const std::string& text : settings) {
+    const size_t equals = text.find('=');
+    if (equals == std::string::npos || !text.starts_with("noise.")) continue;
+    DenoiseSettings checked;
+    if (!applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), checked))
+      throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "",
+                  "Known: noise.frames_each_side, luma, chroma, smoothing, tolerance, reach, mix");
+    for (Profile& p : profiles)
+      if (p.noise) applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), p.noise->denoise);
+  }
+}
+
 void applySetting(const std::string& text, OutputSettings& output) {
+  if (text.starts_with("noise.")) return;
   const size_t equals = text.find('=');
   const std::string key = text.substr(0, equals);
   const std::string value = equals == std::string::npos ? "" : text.substr(equals + 1);
@@ -58,43 +94,55 @@ void applySetting(const std::string& text, OutputSettings& output) {
     output.encode.bit_rate = static_cast<int64_t>(parseShare(key, value, 1e4, 4e9));
   else
     throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "",
-                "Known: lens.amount, lens.fill, output.bit_rate");
+                "Known: lens.amount, lens.fill, output.bit_rate, noise.KEY");
 }
 
 OutputSettings outputOf(const ApplyRequest& request) {
   OutputSettings output;
   output.folder = std::filesystem::absolute(request.out).lexically_normal();
   output.encode.codec = *codecFromName(request.codec);
-  output.encode.quality = request.quality == "small" ? Quality::Small
+  output.encode.quality = request.quality == "small"  ? Quality::Small
                           : request.quality == "high" ? Quality::High
                                                       : Quality::Standard;
-  output.encode.sound = request.sound == "pcm" ? Sound::Pcm : request.sound == "none" ? Sound::None : Sound::Keep;
+  output.encode.sound = request.sound == "pcm"    ? Sound::Pcm
+                        : request.sound == "none" ? Sound::None
+                                                  : Sound::Keep;
   output.encode.existing = request.overwrite ? Existing::Replace : Existing::Refuse;
   if (!request.size.empty()) output.size = parseSize(request.size);
   output.fill = request.fill / 100;
-  if (!request.only.empty())
-    output.lens_on = std::find(request.only.begin(), request.only.end(), "lens") != request.only.end();
+  const auto wanted = [&](const char* part) {
+    return request.only.empty() ||
+           std::find(request.only.begin(), request.only.end(), part) != request.only.end();
+  };
+  output.lens_on = wanted("lens");
+  output.noise_on = wanted("noise");
   for (const std::string& setting : request.settings) applySetting(setting, output);
   return output;
 }
 
 json describe(const RunItem& item) {
-  json entry = {{"source", item.plan.info.path.string()},
-                {"output", item.state == RunState::Done ? json(item.plan.job.output.string()) : json(nullptr)},
-                {"state", item.state == RunState::Done      ? "done"
-                          : item.state == RunState::Skipped ? "skipped"
-                                                            : "failed"},
-                {"why", item.why},
-                {"frames", item.frames},
-                {"fps", item.fps},
-                {"match", item.plan.match.reason}};
+  json entry = {
+      {"source", item.plan.info.path.string()},
+      {"output", item.state == RunState::Done ? json(item.plan.job.output.string()) : json(nullptr)},
+      {"state", item.state == RunState::Done      ? "done"
+                : item.state == RunState::Skipped ? "skipped"
+                                                  : "failed"},
+      {"why", item.why},
+      {"frames", item.frames},
+      {"fps", item.fps},
+      {"match", item.plan.match.reason},
+      {"noise", item.plan.noise.reason}};
   json figures = json::object();
+  if (item.state == RunState::Done && item.plan.job.correction.noise) {
+    figures["iso"] = item.plan.job.correction.noise->iso;
+    figures["noise_sigma"] = item.plan.job.correction.noise->sigmaAt(0, 110);
+  }
   if (item.state == RunState::Done && item.plan.job.correction.lens) {
     const CorrectionFigures f = figuresOf(item.plan.job.correction);
-    figures = {{"centre_enlargement", f.centre_enlargement},
-               {"corner_enlargement", f.corner_enlargement},
-               {"lost_share", f.lost_share},
-               {"blank_share", f.blank_share}};
+    figures["centre_enlargement"] = f.centre_enlargement;
+    figures["corner_enlargement"] = f.corner_enlargement;
+    figures["lost_share"] = f.lost_share;
+    figures["blank_share"] = f.blank_share;
   }
   entry["figures"] = figures;
   return entry;
@@ -154,6 +202,22 @@ void assignLeftovers(Shoot& shoot, const std::vector<ClipInfo>& infos, const std
   }
 }
 
+// Clips that say no ISO, in themselves or on the command line, are asked by their own noise.
+void estimateMissingIsos(Shoot& shoot, const std::vector<ClipInfo>& infos,
+                         const std::vector<Profile>& profiles) {
+  for (size_t i = 0; i < infos.size(); ++i) {
+    if (!infos[i].readable() || isoOf(shoot.clips[i], infos[i])) continue;
+    const ProfileMatch match = matchClip(shoot, shoot.clips[i], infos[i], profiles);
+    if (match.kind == MatchKind::None || !profiles[static_cast<size_t>(match.profile)].noise) continue;
+    try {
+      shoot.clips[i].iso_estimate =
+          estimateIso(infos[i], profiles[static_cast<size_t>(match.profile)].noise->curves());
+    } catch (const Error& error) {
+      std::cerr << "glenhaze-cli: " << error.what() << "\n";
+    }
+  }
+}
+
 Answer runApply(const ApplyRequest& request) {
   Shoot shoot;
   shoot.output = outputOf(request);
@@ -168,7 +232,9 @@ Answer runApply(const ApplyRequest& request) {
     infos.push_back(probe(clip.path));
     if (request.iso > 0 && !infos.back().iso) infos.back().iso = request.iso;
   }
+  applyNoiseSettings(request.settings, profiles);
   if (request.match == "any") assignLeftovers(shoot, infos, profiles);
+  if (shoot.output.noise_on) estimateMissingIsos(shoot, infos, profiles);
   Batch batch(planShoot(shoot, infos, profiles));
   return runBatch(batch);
 }
@@ -188,7 +254,10 @@ Answer runShoot(const std::string& file) {
 void addApply(CLI::App& app, Session& session) {
   auto* verb = app.add_subcommand("apply", "Correct clips with profiles");
   auto r = std::make_shared<ApplyRequest>();
-  verb->add_option("--profile", r->profiles, "Profile; may be given several times")->required()->take_all()->expected(1);
+  verb->add_option("--profile", r->profiles, "Profile; may be given several times")
+      ->required()
+      ->take_all()
+      ->expected(1);
   verb->add_option("--out", r->out, "Output folder")->required();
   verb->add_option("--only", r->only, "Parts to apply, separated by commas")
       ->delimiter(',')
@@ -202,8 +271,11 @@ void addApply(CLI::App& app, Session& session) {
       ->check(CLI::IsMember({"small", "standard", "high"}));
   verb->add_option("--sound", r->sound, "keep, pcm or none")->check(CLI::IsMember({"keep", "pcm", "none"}));
   verb->add_option("--iso", r->iso, "ISO of clips that do not say theirs")->check(CLI::Range(1, 10000000));
-  verb->add_option("--match", r->match, "any: also clips that match no profile")->check(CLI::IsMember({"any"}));
-  verb->add_option("--set", r->settings, "PART.KEY=VALUE; may be given several times")->take_all()->expected(1);
+  verb->add_option("--match", r->match, "any: also clips that match no profile")
+      ->check(CLI::IsMember({"any"}));
+  verb->add_option("--set", r->settings, "PART.KEY=VALUE; may be given several times")
+      ->take_all()
+      ->expected(1);
   verb->add_flag("--overwrite", r->overwrite, "Replace outputs that exist");
   verb->add_flag("--deinterlace", r->deinterlace, "Deinterlace interlaced clips first");
   verb->add_option("CLIP", r->clips, "Footage files")->required();

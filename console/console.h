@@ -35,6 +35,7 @@ struct Session {
 
 void addProbe(CLI::App& app, Session& session);
 void addLens(CLI::App& app, Session& session);
+void addNoise(CLI::App& app, Session& session);
 void addProfile(CLI::App& app, Session& session);
 void addApply(CLI::App& app, Session& session);
 void addRun(CLI::App& app, Session& session);

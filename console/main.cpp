@@ -4,9 +4,9 @@
 
 #include "console/console.h"
 #include "core/base/error.h"
-#include "core/media/quiet.h"
 #include "core/base/parallel.h"
 #include "core/base/version.h"
+#include "core/media/quiet.h"
 
 using namespace glenhaze;
 using namespace glenhaze::console;
@@ -15,10 +15,13 @@ namespace {
 
 int exitCodeOf(const Error& error) {
   switch (error.kind()) {
-    case ErrorKind::BadRequest: return kWrongUse;
+    case ErrorKind::BadRequest:
+      return kWrongUse;
     case ErrorKind::Unwritable:
-    case ErrorKind::Cancelled: return kSomeFailed;
-    default: return kInputUnusable;
+    case ErrorKind::Cancelled:
+      return kSomeFailed;
+    default:
+      return kInputUnusable;
   }
 }
 
@@ -41,6 +44,7 @@ int run(int argc, char** argv) {
   app.fallthrough();
   addProbe(app, session);
   addLens(app, session);
+  addNoise(app, session);
   addProfile(app, session);
   addApply(app, session);
   addRun(app, session);

@@ -13,10 +13,10 @@ namespace glenhaze {
 
 using detail::BlockVector;
 using detail::FloatPlane;
-using detail::MotionField;
 using detail::kBlock;
 using detail::kBlockArea;
 using detail::kStep;
+using detail::MotionField;
 
 namespace {
 
@@ -32,7 +32,9 @@ struct Held {
 };
 
 void requireSettings(const DenoiseSettings& s, const NoiseCurve& curve) {
-  const auto fail = [](const std::string& why) { throw Error(ErrorKind::BadRequest, "These noise settings cannot be used", "", why, ""); };
+  const auto fail = [](const std::string& why) {
+    throw Error(ErrorKind::BadRequest, "These noise settings cannot be used", "", why, "");
+  };
   if (!curve.usable()) fail("there is no noise curve");
   if (s.frames_each_side < 0 || s.frames_each_side > 4) fail("frames to each side must be 0 to 4");
   if (s.luma < 0 || s.luma > 4 || s.chroma < 0 || s.chroma > 4) fail("strengths must be 0 to 4");
@@ -49,7 +51,8 @@ std::array<float, kBlockArea> spectrumOf(const std::array<double, kNoiseOctaves>
     for (int x = 0; x < kBlock; ++x) {
       const int f = std::max({x, y, 1});
       const int octave = f >= 8 ? 0 : f >= 4 ? 1 : f >= 2 ? 2 : 3;
-      spectrum[static_cast<size_t>(y * kBlock + x)] = static_cast<float>(std::max(1e-3, octaves[static_cast<size_t>(octave)]));
+      spectrum[static_cast<size_t>(y * kBlock + x)] =
+          static_cast<float>(std::max(1e-3, octaves[static_cast<size_t>(octave)]));
     }
   return spectrum;
 }
@@ -71,20 +74,24 @@ struct Denoiser::State {
   std::vector<size_t> neighboursOf(size_t middle) const;
   void removeFrom(const Held& middle, const std::vector<const Held*>& others, Frame& out) const;
   std::vector<float> blockVariance(const Held& held, int channel, int columns, int rows) const;
-  void denoisePlane(const Held& middle, const std::vector<const Held*>& others, const std::vector<MotionField>& fields,
-                    int channel, std::vector<std::vector<float>>& trust, Frame& out) const;
+  void denoisePlane(const Held& middle, const std::vector<const Held*>& others,
+                    const std::vector<MotionField>& fields, int channel,
+                    std::vector<std::vector<float>>& trust, Frame& out) const;
 };
 
-Denoiser::Denoiser(NoiseCurve curve, const DenoiseSettings& settings) : state_(std::make_unique<State>()) {
+Denoiser::Denoiser(NoiseCurve curve, const DenoiseSettings& settings, int lead)
+    : state_(std::make_unique<State>()) {
   requireSettings(settings, curve);
   State& s = *state_;
   s.curve = std::move(curve);
   s.settings = settings;
+  s.next = static_cast<size_t>(std::clamp(lead, 0, settings.frames_each_side));
   for (size_t c = 0; c < 3; ++c) {
     s.spectrum[c] = spectrumOf(s.curve.octaves[c]);
     const double strength = c == 0 ? settings.luma : settings.chroma;
     for (int level = 0; level < kLevels; ++level)
-      s.variance[c][static_cast<size_t>(level)] = static_cast<float>(std::pow(strength * s.curve.sigmaAt(static_cast<int>(c), level), 2));
+      s.variance[c][static_cast<size_t>(level)] =
+          static_cast<float>(std::pow(strength * s.curve.sigmaAt(static_cast<int>(c), level), 2));
   }
 }
 
@@ -94,10 +101,12 @@ Denoiser& Denoiser::operator=(Denoiser&&) noexcept = default;
 
 std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) const {
   if (frame.colour.matrix == 0 && frame.format.numPlanes() == 3)
-    throw Error(ErrorKind::BadRequest, "Noise is removed from luma and chroma only", "", "the picture is stored as red, green and blue", "");
+    throw Error(ErrorKind::BadRequest, "Noise is removed from luma and chroma only", "",
+                "the picture is stored as red, green and blue", "");
   auto held = std::make_shared<Held>();
   held->frame = frame;
-  for (int p = 0; p < frame.format.numPlanes(); ++p) held->planes[static_cast<size_t>(p)] = detail::floatPlane(frame, p);
+  for (int p = 0; p < frame.format.numPlanes(); ++p)
+    held->planes[static_cast<size_t>(p)] = detail::floatPlane(frame, p);
   if (settings.frames_each_side > 0) held->motion = detail::motionPicture(held->planes[0]);
   held->repeats = !window.empty() && sameSamples(window.back()->frame, frame);
   return held;
@@ -106,7 +115,11 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) const {
 // Up to frames_each_side on both sides, of the same size; a repeated frame is passed over.
 std::vector<size_t> Denoiser::State::neighboursOf(size_t middle) const {
   std::vector<size_t> found;
-  const auto fits = [&](size_t i) { return window[i]->frame.width == window[middle]->frame.width && window[i]->frame.height == window[middle]->frame.height && window[i]->frame.format == window[middle]->frame.format; };
+  const auto fits = [&](size_t i) {
+    return window[i]->frame.width == window[middle]->frame.width &&
+           window[i]->frame.height == window[middle]->frame.height &&
+           window[i]->frame.format == window[middle]->frame.format;
+  };
   const auto side = static_cast<size_t>(settings.frames_each_side);
   for (size_t i = 1; i <= side && middle + i < window.size(); ++i)
     if (!window[middle + i]->repeats && fits(middle + i)) found.push_back(middle + i);
@@ -116,9 +129,11 @@ std::vector<size_t> Denoiser::State::neighboursOf(size_t middle) const {
   return found;
 }
 
-std::vector<float> Denoiser::State::blockVariance(const Held& held, int channel, int columns, int rows) const {
+std::vector<float> Denoiser::State::blockVariance(const Held& held, int channel, int columns,
+                                                  int rows) const {
   const FloatPlane& luma = held.planes[0];
-  const int sx = channel == 0 ? 0 : held.frame.format.shiftX(), sy = channel == 0 ? 0 : held.frame.format.shiftY();
+  const int sx = channel == 0 ? 0 : held.frame.format.shiftX(),
+            sy = channel == 0 ? 0 : held.frame.format.shiftY();
   const auto& table = variance[static_cast<size_t>(channel)];
   // Means over cells of half a block; a block is the mean of four.
   const int cell_columns = columns + 1, cell_rows = rows + 1;
@@ -132,16 +147,19 @@ std::vector<float> Denoiser::State::blockVariance(const Held& held, int channel,
         for (int y = 0; y < kStep << sy; y += 2 << sy)
           for (int x = 0; x < kStep << sx; x += 2 << sx) {
             const int cy = std::clamp(y0 + y, 0, luma.height - 1), cx = std::clamp(x0 + x, 0, luma.width - 1);
-            sum += table[static_cast<size_t>(std::clamp(static_cast<int>(luma.row(cy)[cx] + 0.5F), 0, kLevels - 1))];
+            sum += table[static_cast<size_t>(
+                std::clamp(static_cast<int>(luma.row(cy)[cx] + 0.5F), 0, kLevels - 1))];
           }
-        cells[static_cast<size_t>(row) * static_cast<size_t>(cell_columns) + static_cast<size_t>(column)] = sum / 16;
+        cells[static_cast<size_t>(row) * static_cast<size_t>(cell_columns) + static_cast<size_t>(column)] =
+            sum / 16;
       }
   });
   std::vector<float> blocks(static_cast<size_t>(columns) * static_cast<size_t>(rows));
   for (int row = 0; row < rows; ++row)
     for (int column = 0; column < columns; ++column) {
       const float* cell = cells.data() + static_cast<ptrdiff_t>(row) * cell_columns + column;
-      blocks[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)] = (cell[0] + cell[1] + cell[cell_columns] + cell[cell_columns + 1]) / 4;
+      blocks[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)] =
+          (cell[0] + cell[1] + cell[cell_columns] + cell[cell_columns + 1]) / 4;
     }
   return blocks;
 }
@@ -154,7 +172,9 @@ struct ChannelGuide {
 
 namespace {
 
-ChannelGuide guideFor(const std::vector<MotionField>& fields, const std::vector<std::vector<float>>& luma_trust, int columns, int rows, int sx, int sy) {
+ChannelGuide guideFor(const std::vector<MotionField>& fields,
+                      const std::vector<std::vector<float>>& luma_trust, int columns, int rows, int sx,
+                      int sy) {
   ChannelGuide guide;
   for (size_t n = 0; n < fields.size(); ++n) {
     const MotionField& field = fields[n];
@@ -165,14 +185,18 @@ ChannelGuide guideFor(const std::vector<MotionField>& fields, const std::vector<
         const auto at = static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column);
         // The luma block with the same middle, and those that lie within this one's area.
         const int wide = (1 << sx) - 1, high = (1 << sy) - 1;
-        const int c0 = ((column * kStep - kStep) << sx) / kStep + 1, r0 = ((row * kStep - kStep) << sy) / kStep + 1;
-        const int mc = std::clamp(c0 + wide, 0, field.columns - 1), mr = std::clamp(r0 + high, 0, field.rows - 1);
+        const int c0 = ((column * kStep - kStep) << sx) / kStep + 1,
+                  r0 = ((row * kStep - kStep) << sy) / kStep + 1;
+        const int mc = std::clamp(c0 + wide, 0, field.columns - 1),
+                  mr = std::clamp(r0 + high, 0, field.rows - 1);
         const BlockVector v = field.at(mc, mr);
         vectors[at] = {v.dx / static_cast<float>(1 << sx), v.dy / static_cast<float>(1 << sy)};
         for (int j = 0; j <= 2 * high; ++j)
           for (int i = 0; i <= 2 * wide; ++i) {
             const int c = std::clamp(c0 + i, 0, field.columns - 1), r = std::clamp(r0 + j, 0, field.rows - 1);
-            trust[at] = std::min(trust[at], luma_trust[n][static_cast<size_t>(r) * static_cast<size_t>(field.columns) + static_cast<size_t>(c)]);
+            trust[at] = std::min(trust[at],
+                                 luma_trust[n][static_cast<size_t>(r) * static_cast<size_t>(field.columns) +
+                                               static_cast<size_t>(c)]);
           }
       }
     guide.vectors.push_back(std::move(vectors));
@@ -183,16 +207,21 @@ ChannelGuide guideFor(const std::vector<MotionField>& fields, const std::vector<
 
 }  // namespace
 
-void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const Held*>& others, const std::vector<MotionField>& fields,
-                                   int channel, std::vector<std::vector<float>>& trust, Frame& out) const {
+void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const Held*>& others,
+                                   const std::vector<MotionField>& fields, int channel,
+                                   std::vector<std::vector<float>>& trust, Frame& out) const {
   const auto c = static_cast<size_t>(channel);
   const FloatPlane& plane = middle.planes[c];
   const int columns = detail::blocksAlong(plane.width), rows = detail::blocksAlong(plane.height);
   const std::vector<float> noise = blockVariance(middle, channel, columns, rows);
   const bool luma = channel == 0;
   ChannelGuide guide;
-  if (!luma) guide = guideFor(fields, trust, columns, rows, middle.frame.format.shiftX(), middle.frame.format.shiftY());
-  if (luma) trust.assign(others.size(), std::vector<float>(static_cast<size_t>(columns) * static_cast<size_t>(rows), 0.0F));
+  if (!luma)
+    guide =
+        guideFor(fields, trust, columns, rows, middle.frame.format.shiftX(), middle.frame.format.shiftY());
+  if (luma)
+    trust.assign(others.size(),
+                 std::vector<float>(static_cast<size_t>(columns) * static_cast<size_t>(rows), 0.0F));
   const auto stripe_samples = static_cast<size_t>(columns + 1) * kStep * kBlock;
   std::vector<float> stripes(stripe_samples * static_cast<size_t>(rows));
   parallelBlocks(rows, 1, [&](int first, int last) {
@@ -229,8 +258,10 @@ void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const H
   parallelBlocks(plane.height, 32, [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       const int low = (y + kStep) / kStep, high = low - 1;
-      const float* a = stripes.data() + stripe_samples * static_cast<size_t>(low) + (y + kStep - low * kStep) * stripe_stride + kStep;
-      const float* b = stripes.data() + stripe_samples * static_cast<size_t>(high) + (y + kStep - high * kStep) * stripe_stride + kStep;
+      const float* a = stripes.data() + stripe_samples * static_cast<size_t>(low) +
+                       (y + kStep - low * kStep) * stripe_stride + kStep;
+      const float* b = stripes.data() + stripe_samples * static_cast<size_t>(high) +
+                       (y + kStep - high * kStep) * stripe_stride + kStep;
       float* to = result.row(y);
       for (int x = 0; x < plane.width; ++x) to[x] = a[x] + b[x];
     }
@@ -246,9 +277,11 @@ Frame Denoiser::State::finish(size_t at) const {
   // Noise at middle grey stands for the picture where motion is concerned.
   const auto sigma = static_cast<float>(curve.sigmaAt(0, 110));
   std::vector<MotionField> fields;
-  for (const Held* other : others) fields.push_back(detail::estimateMotion(middle.motion, other->motion, sigma));
+  for (const Held* other : others)
+    fields.push_back(detail::estimateMotion(middle.motion, other->motion, sigma));
   std::vector<std::vector<float>> trust;
-  for (int c = 0; c < middle.frame.format.numPlanes(); ++c) denoisePlane(middle, others, fields, c, trust, out);
+  for (int c = 0; c < middle.frame.format.numPlanes(); ++c)
+    denoisePlane(middle, others, fields, c, trust, out);
   return out;
 }
 
@@ -271,16 +304,14 @@ std::optional<Frame> Denoiser::drain() {
   return s.finish(s.next++);
 }
 
-Frame denoiseOne(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve, const DenoiseSettings& settings) {
+Frame denoiseOne(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve,
+                 const DenoiseSettings& settings) {
   const auto side = static_cast<size_t>(settings.frames_each_side);
   const size_t first = middle > side ? middle - side : 0, last = std::min(frames.size(), middle + side + 1);
-  Denoiser denoiser(curve, settings);
-  // What comes out as the frame wanted is the n-th in order.
-  size_t out = first;
+  Denoiser denoiser(curve, settings, static_cast<int>(middle - first));
   for (size_t i = first; i < last; ++i)
-    if (auto done = denoiser.push(frames[i]); done && out++ == middle) return *done;
-  while (auto done = denoiser.drain())
-    if (out++ == middle) return *done;
+    if (auto done = denoiser.push(frames[i])) return *done;
+  if (auto done = denoiser.drain()) return *done;
   throw Error(ErrorKind::BadRequest, "There is no such frame", "", std::to_string(middle), "");
 }
 

@@ -16,10 +16,10 @@ struct DenoiseSettings {
   int frames_each_side = 2;  ///< 0..4; 0: within the picture only
   double luma = 1;           ///< 1: as measured; 0: luma is left alone
   double chroma = 1;
-  double smoothing = 1;      ///< how much texture is traded for smoothness within the picture, 0..3
-  double tolerance = 1;      ///< how much motion is tolerated before a place is left alone, 0.25..4
-  int reach = 4;             ///< octaves of detail that the part within the picture works on, 0..4
-  double mix = 0;            ///< share of the source mixed back, 0..1
+  double smoothing = 1;  ///< how much texture is traded for smoothness within the picture, 0..3
+  double tolerance = 1;  ///< how much motion is tolerated before a place is left alone, 0.25..4
+  int reach = 4;         ///< octaves of detail that the part within the picture works on, 0..4
+  double mix = 0;        ///< share of the source mixed back, 0..1
 
   bool operator==(const DenoiseSettings&) const = default;
 };
@@ -28,8 +28,9 @@ struct DenoiseSettings {
 /// threads. Not safe for two threads at once.
 class Denoiser {
  public:
+  /// The first `lead` frames (up to frames_each_side) only stand beside those after them and do not come out.
   /// Throws Error(BadRequest) when a setting is out of its range or the curve is empty.
-  Denoiser(NoiseCurve curve, const DenoiseSettings& settings);
+  Denoiser(NoiseCurve curve, const DenoiseSettings& settings, int lead = 0);
   ~Denoiser();
   Denoiser(Denoiser&&) noexcept;
   Denoiser& operator=(Denoiser&&) noexcept;
@@ -46,6 +47,7 @@ class Denoiser {
 };
 
 /// The middle one of a few frames in order, for looking at one frame.
-Frame denoiseOne(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve, const DenoiseSettings& settings);
+Frame denoiseOne(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve,
+                 const DenoiseSettings& settings);
 
 }  // namespace glenhaze

@@ -6,12 +6,15 @@
 
 #include "core/lens/model.h"
 #include "core/lens/window.h"
+#include "core/noise/denoise.h"
 #include "core/pipeline/warp.h"
 
 namespace glenhaze {
 
 /// Corrections of one clip. Parts that are empty are not done.
 struct Correction {
+  std::optional<NoiseCurve> noise;  ///< of the clip's ISO; removed before anything moves
+  DenoiseSettings denoise;
   std::optional<Lens> lens;  ///< for the clip's own picture size
   double lens_amount = 1;    ///< 0..1
   double fill = 1;           ///< 0: whole picture, 1: filled frame

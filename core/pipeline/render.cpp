@@ -17,7 +17,8 @@ constexpr size_t kFramesInFlight = 4;  // per queue: enough to smooth out key fr
 
 // Runs `body`, keeps what it throws, and closes the queues on both sides so that nobody waits for ever.
 template <typename Body>
-std::jthread stage(std::exception_ptr& failure, BoundedQueue<Frame>& in, BoundedQueue<Frame>& out, Body body) {
+std::jthread stage(std::exception_ptr& failure, BoundedQueue<Frame>& in, BoundedQueue<Frame>& out,
+                   Body body) {
   return std::jthread([&failure, &in, &out, body] {
     try {
       body();
@@ -31,10 +32,9 @@ std::jthread stage(std::exception_ptr& failure, BoundedQueue<Frame>& in, Bounded
 
 void requireWhole(const RenderJob& job, const FrameRange& range, int64_t decoded, int64_t damaged) {
   if (decoded == range.count() && damaged == 0) return;
-  const std::string why =
-      decoded < range.count()
-          ? "only " + std::to_string(decoded) + " of " + std::to_string(range.count()) + " frames can be read"
-          : std::to_string(damaged) + " damaged places";
+  const std::string why = decoded < range.count() ? "only " + std::to_string(decoded) + " of " +
+                                                        std::to_string(range.count()) + " frames can be read"
+                                                  : std::to_string(damaged) + " damaged places";
   throw Error(ErrorKind::Unreadable, "The clip is damaged", job.clip.path.string(), why,
               "Copy it again from the card, or set an out point before the damage");
 }
@@ -87,15 +87,28 @@ class Renderer {
   }
 
   void correct() {
-    const PixelFormat format = outputFormat(job_.encode.codec, job_.clip.format);
-    int64_t count = 0;
-    while (auto frame = decoded_.pop()) {
-      progress_.check();
-      // Stills and RGB sources keep their planes; the writer converts where the codec wants it.
-      const PixelFormat target = frame->colour.matrix == 0 ? frame->format : outputFor(*frame, format);
-      if (!corrected_.push(correctFrame(*frame, geometry_, target))) return;
-      progress_.update(static_cast<double>(++count) / static_cast<double>(std::max<int64_t>(1, range_.count())));
+    if (!job_.correction.noise) {
+      while (auto frame = decoded_.pop())
+        if (!place(*frame)) return;
+      return;
     }
+    Denoiser denoiser(*job_.correction.noise, job_.correction.denoise);
+    while (auto frame = decoded_.pop())
+      if (const auto clean = denoiser.push(*frame); clean && !place(*clean)) return;
+    while (const auto clean = denoiser.drain())
+      if (!place(*clean)) return;
+  }
+
+  // The one resampling; false when nobody takes frames any more.
+  bool place(const Frame& frame) {
+    progress_.check();
+    // Stills and RGB sources keep their planes; the writer converts where the codec wants it.
+    const PixelFormat format = outputFormat(job_.encode.codec, job_.clip.format);
+    const PixelFormat target = frame.colour.matrix == 0 ? frame.format : outputFor(frame, format);
+    if (!corrected_.push(correctFrame(frame, geometry_, target))) return false;
+    progress_.update(static_cast<double>(++placed_) /
+                     static_cast<double>(std::max<int64_t>(1, range_.count())));
+    return true;
   }
 
   PixelFormat outputFor(const Frame& frame, const PixelFormat& planned) const {
@@ -118,6 +131,7 @@ class Renderer {
   const Geometry geometry_;
   BoundedQueue<Frame> decoded_{kFramesInFlight}, corrected_{kFramesInFlight};
   std::array<std::exception_ptr, 3> failures_;
+  int64_t placed_ = 0;
   std::atomic<bool> complete_ = false, abandon_ = false;
   WriteResult written_;
 };

@@ -1,6 +1,7 @@
 #include "core/profile/profile.h"
 
 #include <algorithm>
+#include <array>
 #include <cctype>
 #include <cmath>
 #include <nlohmann/json.hpp>
@@ -31,11 +32,14 @@ json evidenceToJson(const Evidence& e) {
   if (!e.name.empty()) out["name"] = e.name;
   if (e.residual_px >= 0) out["residual_px"] = e.residual_px;
   if (e.before_px >= 0) out["before_px"] = e.before_px;
+  if (e.level >= 0) out["level"] = std::round(e.level * 100) / 100;
+  if (e.sigma >= 0) out["sigma"] = std::round(e.sigma * 1000) / 1000;
   if (!e.left_out.empty()) out["left_out"] = e.left_out;
   if (!e.marks.empty()) {
     json marks = json::array();
     // A hundredth of a pixel is finer than any mark is placed.
-    for (const Point& p : e.marks) marks.push_back({std::round(p.x * 100) / 100, std::round(p.y * 100) / 100});
+    for (const Point& p : e.marks)
+      marks.push_back({std::round(p.x * 100) / 100, std::round(p.y * 100) / 100});
     out["marks"] = marks;
   }
   return out;
@@ -49,6 +53,8 @@ Evidence evidenceFromJson(const json& in) {
   e.name = in.value("name", "");
   e.residual_px = in.value("residual_px", -1.0);
   e.before_px = in.value("before_px", -1.0);
+  e.level = in.value("level", -1.0);
+  e.sigma = in.value("sigma", -1.0);
   e.left_out = in.value("left_out", "");
   for (const json& p : in.value("marks", json::array()))
     e.marks.push_back({p.at(0).get<double>(), p.at(1).get<double>()});
@@ -104,7 +110,8 @@ LensPart lensFromJson(const json& in, const CameraMode& camera) {
   lens.cx = in.at("centre_px").at(0).get<double>();
   lens.cy = in.at("centre_px").at(1).get<double>();
   const json& coefficients = in.at("coefficients");
-  if (coefficients.size() > lens.k.size()) throw std::invalid_argument("lens.coefficients has too many values");
+  if (coefficients.size() > lens.k.size())
+    throw std::invalid_argument("lens.coefficients has too many values");
   for (size_t i = 0; i < coefficients.size(); ++i) lens.k[i] = coefficients[i].get<double>();
   lens.validate();
   part.rms_px = in.value("rms_px", -1.0);
@@ -131,6 +138,84 @@ void lensToJson(const LensPart& part, json& out) {
   if (!part.stddev.empty()) out["stddev"] = part.stddev;
   out["evidence"] = json::array();
   for (const Evidence& e : part.evidence) out["evidence"].push_back(evidenceToJson(e));
+}
+
+constexpr std::array<const char*, kNoiseChannels> kSigmaKeys = {"sigma_y", "sigma_cb", "sigma_cr"};
+constexpr std::array<const char*, kNoiseChannels> kSpreadKeys = {"spread_y", "spread_cb", "spread_cr"};
+
+// Four digits are finer than any noise is known.
+std::vector<double> rounded(std::vector<double> values) {
+  for (double& v : values) v = std::round(v * 1e4) / 1e4;
+  return values;
+}
+
+json noiseEntryToJson(const NoiseEntry& e) {
+  json out = {
+      {"iso", e.curve.iso}, {"level", e.curve.level}, {"method", e.method}, {"origin", originName(e.origin)}};
+  if (!e.curve.light.empty()) out["light"] = e.curve.light;
+  if (e.residual >= 0) out["residual"] = std::round(e.residual * 1e5) / 1e5;
+  out["octaves"] = json::array();
+  for (size_t c = 0; c < kNoiseChannels; ++c) {
+    if (!e.curve.sigma[c].empty()) out[kSigmaKeys[c]] = rounded(e.curve.sigma[c]);
+    if (!e.curve.spread[c].empty()) out[kSpreadKeys[c]] = rounded(e.curve.spread[c]);
+    out["octaves"].push_back(rounded({e.curve.octaves[c].begin(), e.curve.octaves[c].end()}));
+  }
+  out["points"] = json::array();
+  for (const NoisePoint& p : e.points)
+    out["points"].push_back({{"level", std::round(p.level * 100) / 100},
+                             {"variance", rounded({p.variance.begin(), p.variance.end()})},
+                             {"weight", rounded({p.weight.begin(), p.weight.end()})}});
+  out["evidence"] = json::array();
+  for (const Evidence& one : e.evidence) out["evidence"].push_back(evidenceToJson(one));
+  return out;
+}
+
+NoiseEntry noiseEntryFromJson(const json& in) {
+  NoiseEntry e;
+  e.curve.iso = in.at("iso").get<double>();
+  e.curve.light = in.value("light", "");
+  e.curve.level = in.at("level").get<std::vector<double>>();
+  if (e.curve.level.empty() || !std::is_sorted(e.curve.level.begin(), e.curve.level.end()))
+    throw std::invalid_argument("noise.curves.level must rise");
+  for (size_t c = 0; c < kNoiseChannels; ++c) {
+    e.curve.sigma[c] = in.value(kSigmaKeys[c], std::vector<double>{});
+    e.curve.spread[c] = in.value(kSpreadKeys[c], std::vector<double>{});
+    if (!e.curve.sigma[c].empty() && e.curve.sigma[c].size() != e.curve.level.size())
+      throw std::invalid_argument(std::string("noise.curves.") + kSigmaKeys[c] +
+                                  " has not one value for each level");
+    for (const double s : e.curve.sigma[c])
+      if (!(s >= 0 && s < 256))
+        throw std::invalid_argument(std::string("noise.curves.") + kSigmaKeys[c] + " is out of range");
+  }
+  if (e.curve.sigma[0].empty()) throw std::invalid_argument("noise.curves.sigma_y is missing");
+  const json octaves = in.value("octaves", json::array());
+  for (size_t c = 0; c < std::min<size_t>(octaves.size(), kNoiseChannels); ++c)
+    for (size_t o = 0; o < std::min<size_t>(octaves[c].size(), kNoiseOctaves); ++o)
+      e.curve.octaves[c][o] = octaves[c][o].get<double>();
+  e.method = in.value("method", "");
+  e.origin = originFromName(in.value("origin", "measured"));
+  e.residual = in.value("residual", -1.0);
+  for (const json& p : in.value("points", json::array()))
+    e.points.push_back({p.at("level").get<double>(),
+                        p.at("variance").get<std::array<double, kNoiseChannels>>(),
+                        p.at("weight").get<std::array<double, kNoiseChannels>>()});
+  for (const json& one : in.value("evidence", json::array())) e.evidence.push_back(evidenceFromJson(one));
+  return e;
+}
+
+void noiseToJson(const NoisePart& part, json& out) {
+  out["curves"] = json::array();
+  for (const NoiseEntry& e : part.entries) out["curves"].push_back(noiseEntryToJson(e));
+  json& d = out["denoise"];
+  const json known = json::parse(denoiseToText(part.denoise));
+  d.update(known);
+}
+
+NoisePart noiseFromJson(const json& in) {
+  NoisePart part;
+  for (const json& e : in.value("curves", json::array())) part.put(noiseEntryFromJson(e));
+  part.denoise = denoiseFromText(in.value("denoise", json::object()).dump());
+  return part;
 }
 
 std::string trimmedNumber(double value) {
@@ -160,6 +245,7 @@ std::string CameraMode::describe() const {
 
 bool Profile::hasPart(const std::string& part) const {
   if (part == "lens") return lens.has_value();
+  if (part == "noise") return noise.has_value();
   if (kept_json.empty()) return false;
   const json all = json::parse(kept_json, nullptr, false);
   return all.is_object() && all.contains(part) && all[part].is_object() && !all[part].empty();
@@ -179,6 +265,7 @@ Profile parseProfile(const std::string& text, const std::string& where) {
     profile.camera = cameraFromJson(in.at("camera"));
     if (in.contains("lens") && in["lens"].is_object() && in["lens"].contains("model"))
       profile.lens = lensFromJson(in["lens"], profile.camera);
+    if (in.contains("noise") && in["noise"].is_object()) profile.noise = noiseFromJson(in["noise"]);
     profile.note = in.value("note", "");
     profile.kept_json = text;
     return profile;
@@ -211,6 +298,10 @@ std::string profileToJson(const Profile& profile) {
     lensToJson(*profile.lens, out["lens"]);
   else
     out.erase("lens");
+  if (profile.noise)
+    noiseToJson(*profile.noise, out["noise"]);
+  else
+    out.erase("noise");
   if (profile.note.empty())
     out.erase("note");
   else
@@ -223,6 +314,31 @@ void saveProfile(Profile& profile, const std::filesystem::path& path) {
   writeFileAtomically(path, text);
   profile.path = path;
   profile.kept_json = text;
+}
+
+std::string denoiseToText(const DenoiseSettings& s) {
+  return json{{"frames_each_side", s.frames_each_side},
+              {"luma", s.luma},
+              {"chroma", s.chroma},
+              {"smoothing", s.smoothing},
+              {"tolerance", s.tolerance},
+              {"reach", s.reach},
+              {"mix", s.mix}}
+      .dump();
+}
+
+DenoiseSettings denoiseFromText(const std::string& text) {
+  const json in = json::parse(text);
+  const DenoiseSettings d;
+  DenoiseSettings s;
+  s.frames_each_side = std::clamp(in.value("frames_each_side", d.frames_each_side), 0, 4);
+  s.luma = std::clamp(in.value("luma", d.luma), 0.0, 4.0);
+  s.chroma = std::clamp(in.value("chroma", d.chroma), 0.0, 4.0);
+  s.smoothing = std::clamp(in.value("smoothing", d.smoothing), 0.0, 3.0);
+  s.tolerance = std::clamp(in.value("tolerance", d.tolerance), 0.25, 4.0);
+  s.reach = std::clamp(in.value("reach", d.reach), 0, kNoiseOctaves);
+  s.mix = std::clamp(in.value("mix", d.mix), 0.0, 1.0);
+  return s;
 }
 
 std::string suggestedFileName(const CameraMode& c) {
@@ -254,8 +370,8 @@ std::vector<std::string> checkProfile(const Profile& profile) {
   if (!map.coversPicture())
     notes.emplace_back("The lens model folds over inside the picture: its corners cannot be straightened.");
   if (part.origin == Origin::Measured && part.rms_px > 1.0)
-    notes.push_back("The lens fits its evidence badly (" + trimmedNumber(std::round(part.rms_px * 100) / 100) +
-                    " px RMS).");
+    notes.push_back("The lens fits its evidence badly (" +
+                    trimmedNumber(std::round(part.rms_px * 100) / 100) + " px RMS).");
   if (part.origin == Origin::Measured && part.coverage > 0 && part.coverage < 0.5)
     notes.push_back("The evidence covers only " + std::to_string(std::lround(part.coverage * 100)) +
                     " % of the picture; elsewhere the bend is extended, not measured.");

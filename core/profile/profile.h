@@ -10,6 +10,8 @@
 
 #include "core/base/rational.h"
 #include "core/lens/model.h"
+#include "core/profile/evidence.h"
+#include "core/profile/noise_part.h"
 
 namespace glenhaze {
 
@@ -21,37 +23,19 @@ struct InCamera {
 
 /// A body as used. A different mode reads other sensor rows and bends light differently.
 struct CameraMode {
-  std::string name;              ///< "Skerrel D3"
+  std::string name;  ///< "Skerrel D3"
   int width = 0;
   int height = 0;
-  std::optional<Rational> fps;   ///< empty: measured from stills, fits any rate
-  std::string view;              ///< field-of-view setting, "" when there is only one or nobody has said
-  std::string medium = "air";    ///< "air", "flat-port-fresh", "flat-port-sea"
-  std::string lens;              ///< exchangeable lens and focal length, "" for a fixed one
+  std::optional<Rational> fps;  ///< empty: measured from stills, fits any rate
+  std::string view;             ///< field-of-view setting, "" when there is only one or nobody has said
+  std::string medium = "air";   ///< "air", "flat-port-fresh", "flat-port-sea"
+  std::string lens;             ///< exchangeable lens and focal length, "" for a fixed one
   InCamera in_camera;
 
   bool operator==(const CameraMode&) const = default;
   /// "1920 × 1080 · 29.97 · wide · air"
   std::string describe() const;
 };
-
-/// One piece of reference material behind a value.
-struct Evidence {
-  std::string kind;    ///< "chart", "edge", "typed", "by hand", "imported"
-  std::string source;  ///< file name of the reference shot, "" for typed values
-  int64_t frame = -1;  ///< −1: none
-  std::string name;    ///< what the user calls it ("gutter"), may be empty
-  double residual_px = -1;   ///< RMS left, −1 when it has none
-  double before_px = -1;     ///< RMS before, −1 when it has none
-  std::string left_out;      ///< why it is not used, "" when it is
-  std::vector<Point> marks;  ///< marked points, source px
-
-  bool operator==(const Evidence&) const = default;
-};
-inline bool operator==(const Point& a, const Point& b) { return a.x == b.x && a.y == b.y; }
-
-/// How a part of the profile came about; decides how its coverage is shown.
-enum class Origin { Measured, ByHand, Imported };
 
 struct LensPart {
   Lens lens;
@@ -66,9 +50,10 @@ struct LensPart {
 struct Profile {
   CameraMode camera;
   std::optional<LensPart> lens;
-  std::string note;             ///< the user's own remark
-  std::filesystem::path path;   ///< file it was read from or written to, may be empty
-  std::string kept_json;        ///< the file as read, so that unknown keys survive
+  std::optional<NoisePart> noise;
+  std::string note;            ///< the user's own remark
+  std::filesystem::path path;  ///< file it was read from or written to, may be empty
+  std::string kept_json;       ///< the file as read, so that unknown keys survive
 
   /// True when a part with this name ("shutter", "noise", …) is in the file, also if unknown here.
   bool hasPart(const std::string& name) const;
@@ -82,6 +67,10 @@ Profile loadProfile(const std::filesystem::path& path);
 std::string profileToJson(const Profile& profile);
 /// Atomic. Sets `path` and `kept_json`.
 void saveProfile(Profile& profile, const std::filesystem::path& path);
+
+/// Noise settings as JSON text, for files that hold them; values out of range are held to it.
+std::string denoiseToText(const DenoiseSettings& settings);
+DenoiseSettings denoiseFromText(const std::string& text);
 
 /// A sound file name for this camera and mode: "skerrel-d3-1920x1080-30-wide-air.glenhaze.json".
 std::string suggestedFileName(const CameraMode& camera);

@@ -39,7 +39,8 @@ class RunRecord {
   bool holds(const RenderJob& job) const {
     std::error_code code;
     const auto entry = entries_.find(job.output.filename().string());
-    if (entry == entries_.end() || *entry != renderFingerprint(job) || !fs::exists(job.output, code)) return false;
+    if (entry == entries_.end() || *entry != renderFingerprint(job) || !fs::exists(job.output, code))
+      return false;
     if (fs::is_directory(job.output, code)) return true;
     const int64_t wanted = job.range ? job.range->count() : job.clip.frames;
     return probe(job.output).frames == wanted;
@@ -54,12 +55,18 @@ class RunRecord {
 
 std::string runStateName(RunState state) {
   switch (state) {
-    case RunState::Waiting: return "waiting";
-    case RunState::Running: return "running";
-    case RunState::Done: return "done";
-    case RunState::Failed: return "failed";
-    case RunState::Skipped: return "skipped";
-    default: return "cancelled";
+    case RunState::Waiting:
+      return "waiting";
+    case RunState::Running:
+      return "running";
+    case RunState::Done:
+      return "done";
+    case RunState::Failed:
+      return "failed";
+    case RunState::Skipped:
+      return "skipped";
+    default:
+      return "cancelled";
   }
 }
 
@@ -75,6 +82,10 @@ std::string renderFingerprint(const RenderJob& job) {
   if (c.lens) {
     key["lens"] = {lensModelName(c.lens->model), c.lens->fx, c.lens->fy, c.lens->cx, c.lens->cy, c.lens->k};
     key["amount"] = c.lens_amount;
+  }
+  if (c.noise) {
+    key["noise"] = {c.noise->iso, c.noise->light, c.noise->level, c.noise->sigma, c.noise->octaves};
+    key["denoise"] = denoiseToText(c.denoise);
   }
   key["fill"] = c.fill;
   key["size"] = {c.output.width, c.output.height};
@@ -243,7 +254,8 @@ void Batch::retry(int index) {
     for (size_t i = 0; i < items_.size(); ++i) {
       RunItem& item = items_[i];
       if (index >= 0 && static_cast<size_t>(index) != i) continue;
-      if (item.state == RunState::Done || item.state == RunState::Running || !item.plan.refusal.empty()) continue;
+      if (item.state == RunState::Done || item.state == RunState::Running || !item.plan.refusal.empty())
+        continue;
       item.state = RunState::Waiting;
       item.share = 0;
       item.why.clear();

@@ -18,8 +18,8 @@ std::string pixels(double value) {
   return text.data();
 }
 
-CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info, const ProfileMatch& match,
-                      std::span<const Profile> profiles) {
+CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                      const ProfileMatch& match, std::span<const Profile> profiles) {
   CoverageCell cell;
   cell.reason = match.reason;
   if (!info.readable()) {
@@ -67,8 +67,63 @@ fs::path outputName(const fs::path& folder, const ClipInfo& info, const EncodeSe
   return name;
 }
 
-std::string refusalOf(const ShootClip& clip, const ClipInfo& info, const ProfileMatch& match, const Shoot& shoot,
-                      bool& failed) {
+std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
+
+// The curve that a clip gets; Missing with the reason where there is none.
+IsoCurve noiseCurveFor(const ShootClip& clip, const ClipInfo& info, const ProfileMatch& match,
+                       std::span<const Profile> profiles) {
+  IsoCurve none;
+  if (match.kind == MatchKind::None) {
+    none.reason = match.reason;
+    return none;
+  }
+  const Profile& profile = profiles[static_cast<size_t>(match.profile)];
+  if (!profile.noise || profile.noise->entries.empty()) {
+    none.reason = "The noise of " + profile.camera.name + " is not measured yet.";
+    return none;
+  }
+  if (match.kind == MatchKind::Borrowed) {
+    none.reason = "The noise was measured in another mode, which processes it differently.";
+    return none;
+  }
+  const auto iso = isoOf(clip, info);
+  if (!iso) {
+    none.reason =
+        "The clip does not say its ISO. Say it by hand, or have it estimated from the clip's own noise.";
+    return none;
+  }
+  return curveForIso(profile.noise->curves(), iso->iso, clip.iso_estimate ? clip.iso_estimate->light : "");
+}
+
+CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                       const IsoCurve& found) {
+  CoverageCell cell;
+  cell.reason = found.reason;
+  if (!info.readable()) {
+    cell.reason = info.problems.front().text;
+    return cell;
+  }
+  if (found.kind == IsoKind::Missing) return cell;
+  const auto iso = isoOf(clip, info);
+  cell.figure = isoText(iso->iso);
+  if (iso->from == ClipIso::From::Noise) cell.reason = iso->text + " by the clip's own noise. " + cell.reason;
+  if (!shoot.output.noise_on || !clip.noise_on)
+    cell.kind = Coverage::Off;
+  else if (found.kind == IsoKind::Extended || iso->from == ClipIso::From::Noise)
+    cell.kind = Coverage::Estimated;
+  else if (found.kind == IsoKind::Between && found.gap_stops > 1 + 1e-6)
+    cell.kind = Coverage::Doubtful;
+  else
+    cell.kind = Coverage::Measured;
+  if (found.kind == IsoKind::Between && found.gap_stops > 1 + 1e-6)
+    cell.reason += " They are more than a stop apart: measure one between.";
+  if (found.kind == IsoKind::Extended && found.gap_stops > 1 + 1e-6)
+    cell.reason += " It is more than a stop away.";
+  return cell;
+}
+
+std::string refusalOf(const ShootClip& clip, const ClipInfo& info, const ProfileMatch& match,
+                      const Shoot& shoot, const CoverageCell& noise, bool& failed) {
   if (!info.readable()) {
     failed = true;
     for (const ClipProblem& p : info.problems)
@@ -77,6 +132,9 @@ std::string refusalOf(const ShootClip& clip, const ClipInfo& info, const Profile
   if (!clip.render) return "Left out by hand.";
   const bool wants_lens = shoot.output.lens_on && clip.lens_on;
   if (wants_lens && match.kind == MatchKind::None) return match.reason;
+  // Noise may be missing beside a lens; not where it is all that the whole shoot asks for.
+  if (!shoot.output.lens_on && shoot.output.noise_on && clip.noise_on && noise.kind == Coverage::Missing)
+    return noise.reason;
   if (wants_lens && !match.lens) return "The profile has no lens yet. Measure it, or switch the lens off.";
   if (info.interlaced && !clip.deinterlace && wants_lens)
     return "The clip is interlaced. Switch on deinterlacing for it: a lens correction would tear its fields.";
@@ -98,7 +156,19 @@ ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo
   return matchProfile(info, answerOf(shoot, clip, info), profiles);
 }
 
-Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo&, const ProfileMatch& match) {
+std::optional<ClipIso> isoOf(const ShootClip& clip, const ClipInfo& info) {
+  if (clip.iso) return ClipIso{*clip.iso, ClipIso::From::Hand, isoText(*clip.iso)};
+  if (info.iso) return ClipIso{static_cast<double>(*info.iso), ClipIso::From::File, isoText(*info.iso)};
+  if (clip.iso_estimate)
+    return ClipIso{clip.iso_estimate->iso, ClipIso::From::Noise,
+                   "ISO ≈ " + std::to_string(std::lround(clip.iso_estimate->iso)) + " (" +
+                       std::to_string(std::lround(clip.iso_estimate->low)) + " to " +
+                       std::to_string(std::lround(clip.iso_estimate->high)) + ")"};
+  return std::nullopt;
+}
+
+Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo&,
+                         const ProfileMatch& match) {
   Correction correction;
   if (shoot.output.lens_on && clip.lens_on) correction.lens = match.lens;
   correction.lens_amount = clip.lens_amount.value_or(shoot.output.lens_amount);
@@ -118,11 +188,18 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
     plan.info = infos[i];
     plan.match = matchClip(shoot, plan.clip, plan.info, profiles);
     plan.lens = lensCell(shoot, plan.clip, plan.info, plan.match, profiles);
-    plan.refusal = refusalOf(plan.clip, plan.info, plan.match, shoot, plan.failed);
+    const IsoCurve curve = noiseCurveFor(plan.clip, plan.info, plan.match, profiles);
+    plan.noise = noiseCell(shoot, plan.clip, plan.info, curve);
+    plan.refusal = refusalOf(plan.clip, plan.info, plan.match, shoot, plan.noise, plan.failed);
     if (plan.info.width > 0) {
       RenderJob& job = plan.job;
       job.clip = plan.info;
       job.correction = correctionFor(shoot, plan.clip, plan.info, plan.match);
+      if (curve.kind != IsoKind::Missing && plan.noise.kind != Coverage::Off) {
+        const Profile& profile = profiles[static_cast<size_t>(plan.match.profile)];
+        job.correction.noise = curve.curve;
+        job.correction.denoise = plan.clip.denoise.value_or(profile.noise->denoise);
+      }
       job.encode = shoot.output.encode;
       job.fields = plan.clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
       job.range = plan.clip.range;
@@ -148,10 +225,12 @@ uint64_t estimatedBytes(const ClipPlan& plan) {
   const PictureSize size = plan.job.correction.output.width > 0
                                ? plan.job.correction.output
                                : PictureSize{plan.info.width, plan.info.height};
-  const double pixels_in_all = static_cast<double>(size.width) * size.height *
-                               static_cast<double>(plan.job.range ? plan.job.range->count() : plan.info.frames);
+  const double pixels_in_all =
+      static_cast<double>(size.width) * size.height *
+      static_cast<double>(plan.job.range ? plan.job.range->count() : plan.info.frames);
   const EncodeSettings& encode = plan.job.encode;
-  if (encode.bit_rate) return static_cast<uint64_t>(static_cast<double>(*encode.bit_rate) * plan.info.duration_s / 8);
+  if (encode.bit_rate)
+    return static_cast<uint64_t>(static_cast<double>(*encode.bit_rate) * plan.info.duration_s / 8);
   // Bits per pixel by codec; H.264/H.265 by quality. Typical of detailed footage (our own demo shoot).
   static constexpr std::array<double, 3> k264 = {0.12, 0.28, 0.55};
   double bits = 4;

@@ -27,6 +27,7 @@ struct ClipPlan {
   ShootClip clip;
   ProfileMatch match;
   CoverageCell lens;
+  CoverageCell noise;
   RenderJob job;        ///< meaningful when `refusal` is empty
   std::string refusal;  ///< why the clip will not be rendered, "" when it will
   bool failed = false;  ///< the refusal is a fault of the file, not a choice
@@ -39,6 +40,14 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
 /// The match of one clip of a shoot, with the user's answers and assignments taken into account.
 ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                        std::span<const Profile> profiles);
+
+/// The ISO that a clip is treated with, and who says so; empty when nobody does.
+struct ClipIso {
+  double iso = 0;
+  enum class From { Hand, File, Noise } from = From::File;
+  std::string text;  ///< "ISO 1250", "ISO ≈ 1250 (1000 to 1500)"
+};
+std::optional<ClipIso> isoOf(const ShootClip& clip, const ClipInfo& info);
 
 /// Correction of one clip as the shoot's settings, the clip's own and its match say.
 Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,

@@ -43,7 +43,8 @@ CameraAnswer answerFromJson(const json& in) {
           in.value("view", ""),
           in.value("medium", ""),
           in.value("lens", ""),
-          {c.value("stabilization", ""), c.value("sharpening", ""), c.value("denoising", ""), c.value("tone", "")}};
+          {c.value("stabilization", ""), c.value("sharpening", ""), c.value("denoising", ""),
+           c.value("tone", "")}};
 }
 
 // Relative names keep a shoot usable after the whole folder has been moved.
@@ -65,6 +66,11 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
   if (!clip.lens_on) out["lens_on"] = false;
   if (clip.fill) out["fill"] = *clip.fill;
   if (clip.lens_amount) out["lens_amount"] = *clip.lens_amount;
+  if (!clip.noise_on) out["noise_on"] = false;
+  if (clip.iso) out["iso"] = *clip.iso;
+  if (clip.iso_estimate)
+    out["iso_estimate"] = {clip.iso_estimate->iso, clip.iso_estimate->low, clip.iso_estimate->high};
+  if (clip.denoise) out["denoise"] = json::parse(denoiseToText(*clip.denoise));
   if (clip.range) out["range"] = {clip.range->first, clip.range->last};
   if (clip.deinterlace) out["deinterlace"] = true;
   if (!clip.render) out["render"] = false;
@@ -79,6 +85,15 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   clip.lens_on = in.value("lens_on", true);
   if (in.contains("fill")) clip.fill = in["fill"].get<double>();
   if (in.contains("lens_amount")) clip.lens_amount = in["lens_amount"].get<double>();
+  clip.noise_on = in.value("noise_on", true);
+  if (in.contains("iso")) clip.iso = in["iso"].get<double>();
+  if (in.contains("iso_estimate")) {
+    clip.iso_estimate.emplace();
+    clip.iso_estimate->iso = in["iso_estimate"].at(0).get<double>();
+    clip.iso_estimate->low = in["iso_estimate"].at(1).get<double>();
+    clip.iso_estimate->high = in["iso_estimate"].at(2).get<double>();
+  }
+  if (in.contains("denoise")) clip.denoise = denoiseFromText(in["denoise"].dump());
   if (in.contains("range"))
     clip.range = FrameRange{in["range"].at(0).get<int64_t>(), in["range"].at(1).get<int64_t>()};
   clip.deinterlace = in.value("deinterlace", false);
@@ -97,6 +112,7 @@ void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
   out["fill"] = o.fill;
   out["lens_amount"] = o.lens_amount;
   out["lens_on"] = o.lens_on;
+  out["noise_on"] = o.noise_on;
 }
 
 OutputSettings outputFromJson(const json& in, const fs::path& folder) {
@@ -105,13 +121,15 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   const auto codec = codecFromName(in.value("codec", "h264"));
   if (!codec) throw std::invalid_argument("output.codec is not known: " + in.value("codec", ""));
   o.encode.codec = *codec;
-  o.encode.quality = static_cast<Quality>(indexOf(kQualities, in.value("quality", "standard"), "output.quality"));
+  o.encode.quality =
+      static_cast<Quality>(indexOf(kQualities, in.value("quality", "standard"), "output.quality"));
   o.encode.sound = static_cast<Sound>(indexOf(kSounds, in.value("sound", "keep"), "output.sound"));
   if (in.contains("bit_rate")) o.encode.bit_rate = in["bit_rate"].get<int64_t>();
   if (in.contains("size")) o.size = {in["size"].at(0).get<int>(), in["size"].at(1).get<int>()};
   o.fill = std::clamp(in.value("fill", 1.0), 0.0, 1.0);
   o.lens_amount = std::clamp(in.value("lens_amount", 1.0), 0.0, 1.0);
   o.lens_on = in.value("lens_on", true);
+  o.noise_on = in.value("noise_on", true);
   return o;
 }
 
@@ -119,7 +137,7 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
 
 fs::path Shoot::outputFolder() const {
   if (!output.folder.empty()) return output.folder;
-  const fs::path base = !path.empty() ? path.parent_path()
+  const fs::path base = !path.empty()    ? path.parent_path()
                         : !clips.empty() ? clips.front().path.parent_path()
                                          : fs::current_path();
   return base / "rendered";
@@ -174,7 +192,8 @@ Shoot parseShoot(const std::string& text, const fs::path& path) {
     Shoot shoot;
     shoot.path = fs::absolute(path);
     shoot.name = in.value("name", "");
-    for (const json& clip : in.value("clips", json::array())) shoot.clips.push_back(clipFromJson(clip, folder));
+    for (const json& clip : in.value("clips", json::array()))
+      shoot.clips.push_back(clipFromJson(clip, folder));
     for (const json& name : in.value("references", json::array()))
       shoot.references.push_back(pathFrom(name.get<std::string>(), folder));
     const json answers = in.value("answers", json::object());

@@ -17,22 +17,27 @@ namespace glenhaze {
 struct OutputSettings {
   std::filesystem::path folder;  ///< empty: "rendered" beside the shoot
   EncodeSettings encode;
-  PictureSize size;              ///< 0 × 0: each clip's own
-  double fill = 1;               ///< 0..1
-  double lens_amount = 1;        ///< 0..1
+  PictureSize size;        ///< 0 × 0: each clip's own
+  double fill = 1;         ///< 0..1
+  double lens_amount = 1;  ///< 0..1
   bool lens_on = true;
+  bool noise_on = true;
 };
 
 struct ShootClip {
-  std::filesystem::path path;     ///< absolute
-  std::string assigned_profile;   ///< file name of a profile given by hand, "" for matching
+  std::filesystem::path path;          ///< absolute
+  std::string assigned_profile;        ///< file name of a profile given by hand, "" for matching
   std::optional<CameraAnswer> answer;  ///< what the user said of this clip alone; wins over the shoot's
-  bool lens_on = true;            ///< the clip's own switch
-  std::optional<double> fill;     ///< overrides the shoot's
+  bool lens_on = true;                 ///< the clip's own switch
+  std::optional<double> fill;          ///< overrides the shoot's
   std::optional<double> lens_amount;
-  std::optional<FrameRange> range;  ///< in and out points
+  bool noise_on = true;
+  std::optional<double> iso;                ///< as the user said; wins over the file's
+  std::optional<IsoEstimate> iso_estimate;  ///< by the clip's own noise, where nothing else says it
+  std::optional<DenoiseSettings> denoise;   ///< overrides the profile's
+  std::optional<FrameRange> range;          ///< in and out points
   bool deinterlace = false;
-  bool render = true;             ///< false: left out of runs
+  bool render = true;  ///< false: left out of runs
 };
 
 struct Shoot {
@@ -40,7 +45,7 @@ struct Shoot {
   std::filesystem::path path;  ///< empty until saved
   std::vector<ShootClip> clips;
   std::vector<std::filesystem::path> references;  ///< reference shots, absolute
-  std::map<std::string, CameraAnswer> answers;  ///< by answerKey
+  std::map<std::string, CameraAnswer> answers;    ///< by answerKey
   OutputSettings output;
   std::string kept_json;
 

@@ -11,8 +11,13 @@ namespace glenhaze::desktop {
 QImage imageOf(const Frame& frame) {
   // The image takes the picture's memory over instead of copying it.
   auto* picture = new ScreenPicture(toScreen(frame, frame.width, frame.height));
-  return {picture->bgrx.data(), picture->width, picture->height, picture->width * 4, QImage::Format_RGB32,
-          [](void* p) { delete static_cast<ScreenPicture*>(p); }, picture};
+  return {picture->bgrx.data(),
+          picture->width,
+          picture->height,
+          picture->width * 4,
+          QImage::Format_RGB32,
+          [](void* p) { delete static_cast<ScreenPicture*>(p); },
+          picture};
 }
 
 Preview::Preview(QObject* parent) : QObject(parent) {
@@ -98,7 +103,8 @@ void Preview::keep(PreviewFrame frame) {
     const auto old = cache_.find(order_.front());
     order_.pop_front();
     if (old == cache_.end()) continue;
-    cache_bytes_ -= static_cast<size_t>(old->second.source.sizeInBytes() + old->second.corrected.sizeInBytes());
+    cache_bytes_ -=
+        static_cast<size_t>(old->second.source.sizeInBytes() + old->second.corrected.sizeInBytes());
     cache_.erase(old);
   }
   order_.push_back(frame.index);
@@ -112,7 +118,11 @@ namespace {
 class Maker {
  public:
   Maker(const ClipInfo& clip, const Correction& correction, Fields fields)
-      : reader_(clip, ReadOptions{0, fields}), size_{clip.width, clip.height}, geometry_(correction, size_), correction_(correction) {}
+      : reader_(clip, ReadOptions{0, fields}),
+        fields_(fields),
+        size_{clip.width, clip.height},
+        geometry_(correction, size_),
+        correction_(correction) {}
 
   void goTo(int64_t index) {
     wanted_ = index;
@@ -150,23 +160,60 @@ class Maker {
   }
   PreviewFrame make() {
     decode();
+    if (frame_ && correction_.noise) {
+      const Frame source = *frame_;
+      const std::optional<Frame> clean = cleaned();
+      if (clean) return pictures(source, *clean, geometry_);
+    }
     if (!frame_)
-      throw Error(ErrorKind::Unreadable, "This frame cannot be read", reader_.info().path.filename().string(), "frame " + std::to_string(wanted_), "");
+      throw Error(ErrorKind::Unreadable, "This frame cannot be read", reader_.info().path.filename().string(),
+                  "frame " + std::to_string(wanted_), "");
     return pictures(*frame_, geometry_);
   }
 
  private:
   PreviewFrame pictures(const Frame& frame, const Geometry& geometry) const {
+    return pictures(frame, frame, geometry);
+  }
+  PreviewFrame pictures(const Frame& source, const Frame& clean, const Geometry& geometry) const {
     PreviewFrame result;
-    result.index = frame.index;
+    result.index = source.index;
     result.size = {geometry_.output().width, geometry_.output().height};
-    result.source_frame = frame;
-    result.source = imageOf(frame);
-    result.corrected_frame = geometry.grid() != nullptr ? correctFrame(frame, geometry, frame.format) : frame;
-    result.corrected = geometry.grid() != nullptr ? imageOf(result.corrected_frame) : result.source;
+    result.source_frame = source;
+    result.source = imageOf(source);
+    result.corrected_frame = geometry.grid() != nullptr ? correctFrame(clean, geometry, clean.format) : clean;
+    const bool same = geometry.grid() == nullptr && clean.index == source.index &&
+                      clean.planes[0].data == source.planes[0].data;
+    result.corrected = same ? result.source : imageOf(result.corrected_frame);
     return result;
   }
+  // The frame without noise. Its neighbours come through a reader of their own, so that going on by one
+  // frame costs one frame.
+  std::optional<Frame> cleaned() {
+    const int64_t wanted = frame_->index;
+    const int side = correction_.denoise.frames_each_side;
+    if (!feed_) feed_ = std::make_unique<ClipReader>(reader_.info(), ReadOptions{0, fields_});
+    if (!denoiser_ || wanted != next_clean_) {
+      const int64_t first = std::max<int64_t>(0, wanted - side);
+      feed_->seek(first);
+      denoiser_.emplace(*correction_.noise, correction_.denoise, static_cast<int>(wanted - first));
+      draining_ = false;
+    }
+    next_clean_ = wanted + 1;
+    while (!draining_) {
+      const auto frame = feed_->next();
+      draining_ = !frame;
+      if (!frame) break;
+      if (auto clean = denoiser_->push(*frame)) return clean;
+    }
+    return denoiser_->drain();
+  }
   ClipReader reader_;
+  std::unique_ptr<ClipReader> feed_;
+  std::optional<Denoiser> denoiser_;
+  int64_t next_clean_ = -1;
+  bool draining_ = false;
+  Fields fields_;
   PictureSize size_;
   Geometry geometry_;
   Correction correction_;

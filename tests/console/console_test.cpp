@@ -32,7 +32,8 @@ pid_t start(const std::vector<std::string>& arguments, const fs::path& out, cons
   std::vector<char*> argv;
   for (std::string& a : all) argv.push_back(a.data());
   argv.push_back(nullptr);
-  if (std::freopen(out.c_str(), "w", stdout) == nullptr || std::freopen(err.c_str(), "w", stderr) == nullptr) ::_exit(126);
+  if (std::freopen(out.c_str(), "w", stdout) == nullptr || std::freopen(err.c_str(), "w", stderr) == nullptr)
+    ::_exit(126);
   ::execv(GLENHAZE_CLI, argv.data());
   ::_exit(127);
 }
@@ -44,14 +45,17 @@ class Console : public ::testing::Test {
     const pid_t pid = start(arguments, folder / "stdout", folder / "stderr");
     int status = 0;
     ::waitpid(pid, &status, 0);
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readFile(folder / "stdout"), readFile(folder / "stderr")};
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readFile(folder / "stdout"),
+            readFile(folder / "stderr")};
   }
   std::string film(const std::string& name, int64_t frames = 8) {
     return testing::makeFilm(folder / name, testing::smallFilm(frames)).string();
   }
   std::string profile(const std::string& camera = "Limpet A1") {
     const std::string path = folder / "p.glenhaze.json";
-    const Output o = run({"lens", "set", "--model", "brown-conrady", "--focal", "198,197", "--centre", "160,89", "--coefficients", "-0.21,0.05,0,0,0", "--width", "320", "--height", "180", "--camera", camera, "--out", path});
+    const Output o = run({"lens", "set", "--model", "brown-conrady", "--focal", "198,197", "--centre",
+                          "160,89", "--coefficients", "-0.21,0.05,0,0,0", "--width", "320", "--height", "180",
+                          "--camera", camera, "--out", path});
     EXPECT_EQ(o.exit_code, 0) << o.err;
     return path;
   }
@@ -61,7 +65,9 @@ TEST_F(Console, ProbeHasTheAgreedFields) {
   const Output o = run({"probe", "--json", film("a.mp4")});
   EXPECT_EQ(o.exit_code, 0);
   const json clip = o.parsed()["clips"][0];
-  for (const char* key : {"path", "width", "height", "fps", "frames", "duration_s", "codec", "pixel_format", "bit_depth", "audio", "rotation", "variable_rate", "interlaced", "camera", "iso", "problems"})
+  for (const char* key :
+       {"path", "width", "height", "fps", "frames", "duration_s", "codec", "pixel_format", "bit_depth",
+        "audio", "rotation", "variable_rate", "interlaced", "camera", "iso", "problems"})
     EXPECT_TRUE(clip.contains(key)) << key;
   EXPECT_EQ(clip["fps"], "30/1");
   EXPECT_EQ(clip["audio"], true);
@@ -78,16 +84,24 @@ TEST_F(Console, ExitCodes) {
   EXPECT_EQ(run({"probe", "/nowhere.mp4"}).exit_code, 3);
   EXPECT_EQ(run({"probe", film("a.mp4"), "/nowhere.mp4"}).exit_code, 1);
   EXPECT_EQ(run({"profile", "show", "/nowhere.json"}).exit_code, 3);
-  EXPECT_EQ(run({"lens", "set", "--model", "division", "--focal", "-5", "--centre", "1,1", "--coefficients", "0", "--width", "10", "--height", "10", "--camera", "x", "--out", folder / "x.json"}).exit_code, 2);
-  for (const std::string verb : {"probe", "lens", "profile", "apply", "run"}) EXPECT_EQ(run({verb, "--help"}).exit_code, 0) << verb;
+  EXPECT_EQ(run({"lens", "set", "--model", "division", "--focal", "-5", "--centre", "1,1", "--coefficients",
+                 "0", "--width", "10", "--height", "10", "--camera", "x", "--out", folder / "x.json"})
+                .exit_code,
+            2);
+  for (const std::string verb : {"probe", "lens", "profile", "apply", "run"})
+    EXPECT_EQ(run({verb, "--help"}).exit_code, 0) << verb;
 }
 
 TEST_F(Console, MapGoesThereAndBack) {
   const std::string p = profile();
   writeFileAtomically(folder / "points.json", "[[10,20],[160,90],[310,170]]");
-  const json there = run({"lens", "map", "--json", "--profile", p, "--direction", "undistort", "--points", folder / "points.json"}).parsed()["points"];
+  const json there = run({"lens", "map", "--json", "--profile", p, "--direction", "undistort", "--points",
+                          folder / "points.json"})
+                         .parsed()["points"];
   writeFileAtomically(folder / "there.json", there.dump());
-  const json back = run({"lens", "map", "--json", "--profile", p, "--direction", "distort", "--points", folder / "there.json"}).parsed()["points"];
+  const json back = run({"lens", "map", "--json", "--profile", p, "--direction", "distort", "--points",
+                         folder / "there.json"})
+                        .parsed()["points"];
   EXPECT_NEAR(back[0][0], 10.0, 1e-6);
   EXPECT_NEAR(back[2][1], 170.0, 1e-6);
   EXPECT_LT(there[0][0], 10.0);  // a barrel's corner moves outward
@@ -99,14 +113,16 @@ TEST_F(Console, EdgesFromMarksWriteAProfile) {
   for (int n = 0; n < 10; ++n) {
     json edge = json::array();
     for (int i = 0; i <= 20; ++i) {
-      const Point a = n % 2 != 0 ? Point{-100 + 74.0 * i, 40 + 70.0 * n} : Point{60 + 125.0 * n, -60 + 42.0 * i};
+      const Point a =
+          n % 2 != 0 ? Point{-100 + 74.0 * i, 40 + 70.0 * n} : Point{60 + 125.0 * n, -60 + 42.0 * i};
       const auto p = map.distort(a);
       if (p) edge.push_back({p->x, p->y});
     }
     marks["edges"].push_back(edge);
   }
   writeFileAtomically(folder / "marks.json", marks.dump());
-  const Output o = run({"lens", "edges", "--json", "--marks", folder / "marks.json", "--camera", "X", "--out", folder / "e.glenhaze.json"});
+  const Output o = run({"lens", "edges", "--json", "--marks", folder / "marks.json", "--camera", "X", "--out",
+                        folder / "e.glenhaze.json"});
   ASSERT_EQ(o.exit_code, 0) << o.err;
   const json j = o.parsed();
   EXPECT_GT(j["straightness_before_px"]["rms"], 3.0);
@@ -121,7 +137,8 @@ TEST_F(Console, ApplyMatchesSkipsAndRefusesToReplace) {
   stranger.make = "Tern";
   stranger.model = "P2";
   const std::string other = testing::makeFilm(folder / "b.mp4", stranger).string();
-  const Output o = run({"apply", "--json", "--profile", p, "--out", folder / "out", "--codec", "ffv1", clip, other});
+  const Output o =
+      run({"apply", "--json", "--profile", p, "--out", folder / "out", "--codec", "ffv1", clip, other});
   EXPECT_EQ(o.exit_code, 1);
   const json clips = o.parsed()["clips"];
   EXPECT_EQ(clips[0]["state"], "done");
@@ -129,19 +146,49 @@ TEST_F(Console, ApplyMatchesSkipsAndRefusesToReplace) {
   EXPECT_GT(clips[0]["figures"]["corner_enlargement"], 1.0);
   EXPECT_EQ(clips[1]["state"], "skipped");
   EXPECT_TRUE(fs::exists(folder / "out" / "a.mkv"));
-  EXPECT_EQ(run({"apply", "--profile", p, "--out", folder / "out", "--codec", "ffv1", "--match", "any", other}).exit_code, 0);
+  EXPECT_EQ(
+      run({"apply", "--profile", p, "--out", folder / "out", "--codec", "ffv1", "--match", "any", other})
+          .exit_code,
+      0);
   // Another setting: the output is in the way.
-  const Output again = run({"apply", "--json", "--profile", p, "--out", folder / "out", "--codec", "ffv1", "--fill", "0", clip});
+  const Output again = run(
+      {"apply", "--json", "--profile", p, "--out", folder / "out", "--codec", "ffv1", "--fill", "0", clip});
   EXPECT_EQ(again.exit_code, 1);
   EXPECT_NE(again.parsed()["clips"][0]["why"].get<std::string>().find("exists"), std::string::npos);
-  EXPECT_EQ(run({"apply", "--profile", p, "--out", folder / "out", "--codec", "ffv1", "--fill", "0", "--overwrite", clip}).exit_code, 0);
+  EXPECT_EQ(run({"apply", "--profile", p, "--out", folder / "out", "--codec", "ffv1", "--fill", "0",
+                 "--overwrite", clip})
+                .exit_code,
+            0);
 }
 
-TEST_F(Console, OnlyNoiseLeavesEveryPixelWhereItWas) {
+TEST_F(Console, OnlyNoiseWithoutACurveSaysSo) {
   const std::string clip = film("a.mp4");
-  ASSERT_EQ(run({"apply", "--profile", profile(), "--only", "noise", "--out", folder / "out", "--codec", "ffv1", clip}).exit_code, 0);
-  const ClipInfo a = probe(clip), b = probe(folder / "out" / "a.mkv");
-  EXPECT_TRUE(sameSamples(readFrame(a, 3), readFrame(b, 3)));
+  const Output o =
+      run({"apply", "--json", "--profile", profile(), "--only", "noise", "--out", folder / "out", clip});
+  EXPECT_EQ(o.exit_code, 1);
+  EXPECT_NE(o.parsed()["clips"][0]["why"].get<std::string>().find("not measured"), std::string::npos)
+      << o.out;
+  EXPECT_FALSE(fs::exists(folder / "out" / "a.mp4"));
+}
+
+TEST_F(Console, OnlyNoiseMeasuredHereLeavesEveryPixelWhereItWas) {
+  // The mill through a lens that bends: were the lens applied, the picture would differ by far more.
+  auto clean = testing::smallCamera(), noisy = clean;
+  noisy.noise = sim::sensorNoiseAt(1600);
+  auto settings = testing::smallFilm(8);
+  settings.codec = sim::FilmCodec::Ffv1;
+  settings.iso = 1600;
+  const std::string clip = testing::makeFilm(folder / "a.mkv", settings, noisy).string();
+  const ClipInfo truth = probe(testing::makeFilm(folder / "truth.mkv", settings, clean));
+  const std::string p = profile();
+  ASSERT_EQ(run({"noise", "measure", "--iso", "1600", "--into", p, clip}).exit_code, 0);
+  const Output o = run({"apply", "--json", "--profile", p, "--only", "noise", "--out", folder / "out",
+                        "--codec", "ffv1", clip});
+  ASSERT_EQ(o.exit_code, 0) << o.err;
+  EXPECT_EQ(o.parsed()["clips"][0]["figures"]["iso"], 1600);
+  const Frame wanted = readFrame(truth, 4);
+  const double before = testing::lumaPsnr(readFrame(probe(clip), 4), wanted);
+  EXPECT_GT(testing::lumaPsnr(readFrame(probe(folder / "out" / "a.mkv"), 4), wanted), before + 1);
 }
 
 TEST_F(Console, AKilledRunIsTakenUpWithoutLossOrDoubles) {
@@ -152,7 +199,8 @@ TEST_F(Console, AKilledRunIsTakenUpWithoutLossOrDoubles) {
   arguments.insert(arguments.end(), sources.begin(), sources.end());
   const pid_t pid = start(arguments, folder / "stdout", folder / "stderr");
   // Killed as soon as the second output appears.
-  for (int i = 0; i < 600 && !fs::exists(folder / "out" / "clip1.mp4"); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(50));
+  for (int i = 0; i < 600 && !fs::exists(folder / "out" / "clip1.mp4"); ++i)
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));
   ::kill(pid, SIGKILL);
   ::waitpid(pid, nullptr, 0);
   const Output o = run(arguments);
@@ -176,21 +224,28 @@ TEST_F(Console, AFullDiskIsNamedAndLeavesNothing) {
   if (::geteuid() != 0) GTEST_SKIP() << "mounting a small disk needs root";
   const fs::path disk = folder / "disk";
   fs::create_directory(disk);
-  if (std::system(("mount -t tmpfs -o size=256k tmpfs '" + disk.string() + "' 2>/dev/null").c_str()) != 0) GTEST_SKIP() << "no tmpfs can be mounted here";
+  if (std::system(("mount -t tmpfs -o size=256k tmpfs '" + disk.string() + "' 2>/dev/null").c_str()) != 0)
+    GTEST_SKIP() << "no tmpfs can be mounted here";
   const std::string clip = film("big.mp4", 60);
   const Output o = run({"apply", "--json", "--profile", profile(), "--out", disk, "--codec", "ffv1", clip});
   bool clean = true;
-  for (const auto& entry : fs::directory_iterator(disk)) clean = clean && entry.path().filename() == ".glenhaze-run.json";
+  for (const auto& entry : fs::directory_iterator(disk))
+    clean = clean && entry.path().filename() == ".glenhaze-run.json";
   std::system(("umount '" + disk.string() + "'").c_str());
   EXPECT_EQ(o.exit_code, 1);
-  EXPECT_NE(o.parsed()["clips"][0]["why"].get<std::string>().find("disk is full"), std::string::npos) << o.out;
+  EXPECT_NE(o.parsed()["clips"][0]["why"].get<std::string>().find("disk is full"), std::string::npos)
+      << o.out;
   EXPECT_TRUE(clean);
 }
 
 TEST_F(Console, RunRendersAShoot) {
   film("a.mp4", 4);
   profile();
-  json shoot = {{"format", "glenhaze-shoot"}, {"version", 1}, {"name", "x"}, {"clips", {{{"path", "a.mp4"}}}}, {"output", {{"folder", "done"}, {"codec", "ffv1"}}}};
+  json shoot = {{"format", "glenhaze-shoot"},
+                {"version", 1},
+                {"name", "x"},
+                {"clips", {{{"path", "a.mp4"}}}},
+                {"output", {{"folder", "done"}, {"codec", "ffv1"}}}};
   writeFileAtomically(folder / "x.glenhaze-shoot.json", shoot.dump());
   const Output o = run({"run", "--json", folder / "x.glenhaze-shoot.json"});
   EXPECT_EQ(o.exit_code, 0) << o.out << o.err;
@@ -200,9 +255,14 @@ TEST_F(Console, RunRendersAShoot) {
 TEST_F(Console, ProfilesGoToOpenCvAndBack) {
   const std::string p = profile();
   ASSERT_EQ(run({"profile", "export", "--as", "opencv", "--out", folder / "c.yml", p}).exit_code, 0);
-  ASSERT_EQ(run({"profile", "import", "--camera", "Limpet A1", "--out", folder / "q.glenhaze.json", folder / "c.yml"}).exit_code, 0);
-  const json a = run({"profile", "show", "--json", p}).parsed(), b = run({"profile", "show", "--json", folder / "q.glenhaze.json"}).parsed();
-  EXPECT_EQ(a["profiles"][0]["profile"]["lens"]["coefficients"], b["profiles"][0]["profile"]["lens"]["coefficients"]);
+  ASSERT_EQ(run({"profile", "import", "--camera", "Limpet A1", "--out", folder / "q.glenhaze.json",
+                 folder / "c.yml"})
+                .exit_code,
+            0);
+  const json a = run({"profile", "show", "--json", p}).parsed(),
+             b = run({"profile", "show", "--json", folder / "q.glenhaze.json"}).parsed();
+  EXPECT_EQ(a["profiles"][0]["profile"]["lens"]["coefficients"],
+            b["profiles"][0]["profile"]["lens"]["coefficients"]);
 }
 
 }  // namespace

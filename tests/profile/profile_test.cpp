@@ -57,17 +57,17 @@ TEST(ProfileFile, HasTheAgreedKeys) {
 
 TEST(ProfileFile, UnknownKeysAndPartsSurvive) {
   auto json = nlohmann::json::parse(profileToJson(sample()));
-  json["noise"] = {{"curves", {1, 2}}};
+  json["weather"] = {{"wind", {1, 2}}};
   json["lens"]["from_the_future"] = 7;
   json["camera"]["mode"]["iris"] = "f/2.8";
   Profile profile = parseProfile(json.dump(), "test");
   profile.lens->lens.fx = 1000;
   const auto out = nlohmann::json::parse(profileToJson(profile));
-  EXPECT_EQ(out["noise"], json["noise"]);
+  EXPECT_EQ(out["weather"], json["weather"]);
   EXPECT_EQ(out["lens"]["from_the_future"], 7);
   EXPECT_EQ(out["camera"]["mode"]["iris"], "f/2.8");
   EXPECT_EQ(out["lens"]["focal_px"][0], 1000);
-  EXPECT_TRUE(profile.hasPart("noise"));
+  EXPECT_TRUE(profile.hasPart("weather"));
   EXPECT_FALSE(profile.hasPart("shutter"));
 }
 

@@ -33,7 +33,8 @@ const CosineTable& cosines() {
     for (int f = 0; f < kBlock; ++f)
       for (int n = 0; n < kBlock; ++n) {
         const double scale = f == 0 ? std::sqrt(1.0 / kBlock) : std::sqrt(2.0 / kBlock);
-        const auto value = static_cast<float>(scale * std::cos(3.14159265358979323846 * (n + 0.5) * f / kBlock));
+        const auto value =
+            static_cast<float>(scale * std::cos(3.14159265358979323846 * (n + 0.5) * f / kBlock));
         t.whole[f][n] = value;
         t.transposed[n][f] = value;
         if (n < kHalf) (f % 2 == 0 ? t.even : t.odd)[f / 2][n] = value;
@@ -105,7 +106,8 @@ void backward(const CosineTable& t, const Block& in, Block& out) {
 }
 
 // A block at a fraction of a sample.
-void fetch(const float* HWY_RESTRICT at, ptrdiff_t stride, const float* HWY_RESTRICT tx, const float* HWY_RESTRICT ty, Block& out) {
+void fetch(const float* HWY_RESTRICT at, ptrdiff_t stride, const float* HWY_RESTRICT tx,
+           const float* HWY_RESTRICT ty, Block& out) {
   constexpr int kBefore = kTaps / 2 - 1, kRows = kBlock + kTaps - 1;
   alignas(64) float wide[kRows][kBlock];
   const float* HWY_RESTRICT from = at - kBefore * stride - kBefore;
@@ -145,7 +147,8 @@ void bandMeans(const Block& e, float* HWY_RESTRICT means) {
   }
   means[0] = square[0];
   for (int b = 1; b < kBands; ++b)
-    means[b] = (square[b] - square[b - 1]) / static_cast<float>(kBandStart[b + 1] * kBandStart[b + 1] - kBandStart[b] * kBandStart[b]);
+    means[b] = (square[b] - square[b - 1]) /
+               static_cast<float>(kBandStart[b + 1] * kBandStart[b + 1] - kBandStart[b] * kBandStart[b]);
 }
 
 // Chance alone scatters the mean of n squares by √(2/n).
@@ -154,15 +157,18 @@ constexpr float kMeanChance = 0.0884F;
 
 // How much a neighbour weighs against the middle: the inverse of its error's variance, which is noise plus
 // what it differs beyond noise.
-void weigh(const Block& difference, const Block& inverse_noise, float tolerance, float trust_in, Block& weight, float& trust) {
+void weigh(const Block& difference, const Block& inverse_noise, float tolerance, float trust_in,
+           Block& weight, float& trust) {
   Block e;
   for (int y = 0; y < kBlock; ++y)
-    for (int x = 0; x < kBlock; ++x) e.v[y][x] = difference.v[y][x] * difference.v[y][x] * (0.5F * inverse_noise.v[y][x]);
+    for (int x = 0; x < kBlock; ++x)
+      e.v[y][x] = difference.v[y][x] * difference.v[y][x] * (0.5F * inverse_noise.v[y][x]);
   float means[kBands];
   bandMeans(e, means);
   float all = 0;
   for (int b = 0; b < kBands; ++b)
-    all += means[b] * static_cast<float>(kBandStart[b + 1] * kBandStart[b + 1] - kBandStart[b] * kBandStart[b]);
+    all +=
+        means[b] * static_cast<float>(kBandStart[b + 1] * kBandStart[b + 1] - kBandStart[b] * kBandStart[b]);
   all -= means[0];
   all /= static_cast<float>(kBlockArea - 1);
   const auto beyond = [](float v) { return v > 0 ? v : 0.0F; };
@@ -229,7 +235,8 @@ void stripe(const StripeJob& job) {
     const float variance = job.variance[column];
     if (variance <= 0) {
       for (int y = 0; y < kBlock; ++y)
-        for (int x = 0; x < kBlock; ++x) out[y * out_stride + x] += job.window[y * kBlock + x] * source[y * job.stride + x];
+        for (int x = 0; x < kBlock; ++x)
+          out[y * out_stride + x] += job.window[y * kBlock + x] * source[y * job.stride + x];
       continue;
     }
     forward(t, source, job.stride, middle);
@@ -246,7 +253,8 @@ void stripe(const StripeJob& job) {
         if (other.trust_out != nullptr) other.trust_out[column] = 0;
         continue;
       }
-      const float px = static_cast<float>(x0) + other.vectors[column].dx, py = static_cast<float>(job.y) + other.vectors[column].dy;
+      const float px = static_cast<float>(x0) + other.vectors[column].dx,
+                  py = static_cast<float>(job.y) + other.vectors[column].dy;
       const float qx = px * kPhases + 0.5F, qy = py * kPhases + 0.5F;
       // Towards minus infinity: positions in the border are negative.
       int ix = static_cast<int>(qx), iy = static_cast<int>(qy);
@@ -284,8 +292,16 @@ void stripe(const StripeJob& job) {
         for (int x = 0; x < kBlock; ++x) sum.v[y][x] += job.mix * (middle.v[y][x] - sum.v[y][x]);
     backward(t, sum, fetched);
     for (int y = 0; y < kBlock; ++y)
-      for (int x = 0; x < kBlock; ++x) out[y * out_stride + x] += job.window[y * kBlock + x] * fetched.v[y][x];
+      for (int x = 0; x < kBlock; ++x)
+        out[y * out_stride + x] += job.window[y * kBlock + x] * fetched.v[y][x];
   }
+}
+
+void cosinesOf(const float* samples, ptrdiff_t stride, float* coefficients) {
+  Block out;
+  forward(cosines(), samples, stride, out);
+  for (int y = 0; y < kBlock; ++y)
+    for (int x = 0; x < kBlock; ++x) coefficients[y * kBlock + x] = out.v[y][x];
 }
 
 }  // namespace glenhaze::detail::HWY_NAMESPACE
@@ -295,6 +311,11 @@ HWY_AFTER_NAMESPACE();
 namespace glenhaze::detail {
 
 HWY_EXPORT(stripe);
+HWY_EXPORT(cosinesOf);
+
+void blockCosines(const float* samples, ptrdiff_t stride, float* coefficients) {
+  HWY_DYNAMIC_DISPATCH(cosinesOf)(samples, stride, coefficients);
+}
 
 void processStripe(const StripeJob& job) { HWY_DYNAMIC_DISPATCH(stripe)(job); }
 
@@ -306,7 +327,9 @@ BlockTables::BlockTables() {
       // Lanczos with three lobes.
       const double d = k - (kTaps / 2 - 1) - static_cast<double>(p) / kPhases;
       const double a = kPi * d;
-      weights[k] = std::abs(d) < 1e-9 ? 1 : std::abs(d) >= 3 ? 0 : 3 * std::sin(a) * std::sin(a / 3) / (a * a);
+      weights[k] = std::abs(d) < 1e-9 ? 1
+                   : std::abs(d) >= 3 ? 0
+                                      : 3 * std::sin(a) * std::sin(a / 3) / (a * a);
       sum += weights[k];
     }
     for (int k = 0; k < 8; ++k) taps[p * 8 + k] = k < kTaps ? static_cast<float>(weights[k] / sum) : 0.0F;

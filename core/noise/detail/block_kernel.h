@@ -20,17 +20,17 @@ constexpr int kMostNeighbours = 8;
 constexpr int kTaps = 6, kPhases = 32;
 
 struct StripeNeighbour {
-  const float* plane = nullptr;       ///< at sample (0, 0); same stride as the middle plane
+  const float* plane = nullptr;          ///< at sample (0, 0); same stride as the middle plane
   const BlockVector* vectors = nullptr;  ///< one for each block of the row, in this plane's samples
-  const float* trust_in = nullptr;    ///< 0..1 for each block from luma, or null
-  float* trust_out = nullptr;         ///< written for each block, or null
+  const float* trust_in = nullptr;       ///< 0..1 for each block from luma, or null
+  float* trust_out = nullptr;            ///< written for each block, or null
 };
 
 struct StripeJob {
   const float* plane = nullptr;  ///< the frame in the middle, at sample (0, 0)
   ptrdiff_t stride = 0;
   int width = 0, height = 0;
-  int y = 0;                     ///< top of the blocks; the first begins at x = −kStep
+  int y = 0;  ///< top of the blocks; the first begins at x = −kStep
   int columns = 0;
   int neighbours = 0;
   StripeNeighbour neighbour[kMostNeighbours];
@@ -39,12 +39,15 @@ struct StripeJob {
   const float* taps = nullptr;      ///< kPhases × 8 weights, kTaps used
   const float* window = nullptr;    ///< kBlockArea; overlapping ones add up to 1
   float tolerance = 1;              ///< how much difference beyond noise is tolerated; 1: none but chance
-  float shrink = 1;                 ///< what is shrunk, as a multiple of the noise left (in variance); 0: nothing
-  float mix = 0;                    ///< share of the untouched block that is mixed back
-  float* out = nullptr;             ///< (columns + 1)·kStep × kBlock samples, rows tight, added to
+  float shrink = 1;      ///< what is shrunk, as a multiple of the noise left (in variance); 0: nothing
+  float mix = 0;         ///< share of the untouched block that is mixed back
+  float* out = nullptr;  ///< (columns + 1)·kStep × kBlock samples, rows tight, added to
 };
 
 void processStripe(const StripeJob& job);
+
+/// Orthonormal cosine transform of one block; kBlockArea coefficients, [vertical][horizontal] frequency.
+void blockCosines(const float* samples, ptrdiff_t stride, float* coefficients);
 
 /// The tables that jobs point to.
 struct BlockTables {

@@ -1,0 +1,136 @@
+#include "core/noise/iso_table.h"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "core/base/error.h"
+
+namespace glenhaze {
+
+namespace {
+
+constexpr double kSameStops = 0.05;
+
+double stops(double from, double to) { return std::log2(to / from); }
+
+std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
+
+std::vector<const NoiseCurve*> variantOf(std::span<const NoiseCurve> curves, const std::string& light) {
+  std::vector<const NoiseCurve*> found;
+  for (const NoiseCurve& c : curves)
+    if (c.usable() && c.iso > 0 && (light.empty() || c.light == light)) found.push_back(&c);
+  std::sort(found.begin(), found.end(),
+            [](const NoiseCurve* a, const NoiseCurve* b) { return a->iso < b->iso; });
+  return found;
+}
+
+NoiseCurve between(const NoiseCurve& a, const NoiseCurve& b, double iso) {
+  const double share = stops(a.iso, iso) / stops(a.iso, b.iso);
+  NoiseCurve out = a;
+  out.iso = iso;
+  for (size_t c = 0; c < kNoiseChannels; ++c) {
+    if (a.sigma[c].empty() || b.sigma[c].empty()) continue;
+    for (size_t i = 0; i < out.level.size(); ++i) {
+      const double there = b.sigmaAt(static_cast<int>(c), out.level[i]);
+      out.sigma[c][i] = std::exp((1 - share) * std::log(a.sigma[c][i]) + share * std::log(there));
+    }
+    for (size_t o = 0; o < kNoiseOctaves; ++o)
+      out.octaves[c][o] = (1 - share) * a.octaves[c][o] + share * b.octaves[c][o];
+    // The law between the two is an assumption: what it can be off grows with the gap.
+    for (double& s : out.spread[c]) s *= 1 + stops(a.iso, b.iso);
+  }
+  return out;
+}
+
+}  // namespace
+
+IsoCurve curveForIso(std::span<const NoiseCurve> curves, double iso, const std::string& light) {
+  IsoCurve result;
+  const auto found = variantOf(curves, light);
+  if (found.empty() || iso <= 0) {
+    result.reason = found.empty() ? "No noise curve is measured." : "The ISO is not known.";
+    return result;
+  }
+  for (const NoiseCurve* c : found)
+    if (std::abs(stops(c->iso, iso)) <= kSameStops)
+      return {IsoKind::Measured, *c, "Measured at " + isoText(c->iso) + ".", 0};
+  const auto above =
+      std::find_if(found.begin(), found.end(), [&](const NoiseCurve* c) { return c->iso > iso; });
+  if (above == found.begin() || above == found.end()) {
+    const NoiseCurve& nearest = above == found.begin() ? *found.front() : *found.back();
+    const double gap = std::abs(stops(nearest.iso, iso));
+    result.kind = IsoKind::Extended;
+    result.curve = scaledCurve(nearest, std::sqrt(iso / nearest.iso));
+    result.curve.iso = iso;
+    result.gap_stops = gap;
+    result.reason = "Extended from " + isoText(nearest.iso) + " by the law of photon noise.";
+    return result;
+  }
+  const NoiseCurve &a = **(above - 1), &b = **above;
+  result.kind = IsoKind::Between;
+  result.curve = between(a, b, iso);
+  result.gap_stops = stops(a.iso, b.iso);
+  result.reason = "Between " + isoText(a.iso) + " and " + isoText(b.iso) + ".";
+  return result;
+}
+
+IsoEstimate isoOfPoints(std::span<const NoisePoint> points, std::span<const NoiseCurve> curves) {
+  if (points.empty())
+    throw Error(ErrorKind::Evidence, "The ISO cannot be told from this clip", "",
+                "it has no flat place to measure its noise on", "Say the ISO by hand");
+  std::set<std::string> lights;
+  double low = 1e9, high = 0;
+  for (const NoiseCurve& c : curves)
+    if (c.usable() && c.iso > 0) {
+      lights.insert(c.light);
+      low = std::min(low, c.iso);
+      high = std::max(high, c.iso);
+    }
+  if (lights.empty())
+    throw Error(ErrorKind::Evidence, "The ISO cannot be told from this clip", "",
+                "the profile has no noise curve", "Measure the noise at two ISOs or more");
+  constexpr double kStepStops = 1.0 / 24, kBeyond = 2;
+  IsoEstimate best;
+  double least = 1e30;
+  std::vector<double> best_errors;
+  for (const std::string& light : lights)
+    for (double s = std::log2(low) - kBeyond; s <= std::log2(high) + kBeyond; s += kStepStops) {
+      const double iso = std::exp2(s);
+      const IsoCurve at = curveForIso(curves, iso, light);
+      if (at.kind == IsoKind::Missing) continue;
+      // The median of what points differ by, in stops of variance: texture in a few of them does not count.
+      std::vector<double> errors;
+      for (const NoisePoint& p : points)
+        errors.push_back(
+            std::log2(std::max(1e-6, p.variance[0]) / std::pow(at.curve.sigmaAt(0, p.level), 2)));
+      std::vector<double> sizes;
+      for (const double e : errors) sizes.push_back(std::abs(e));
+      std::nth_element(sizes.begin(), sizes.begin() + static_cast<ptrdiff_t>(sizes.size() / 2), sizes.end());
+      double cost = sizes[sizes.size() / 2];
+      for (const double e : errors)
+        cost += 0.2 * std::min(1.0, std::abs(e)) / static_cast<double>(errors.size());
+      if (cost >= least) continue;
+      least = cost;
+      best.iso = iso;
+      best.light = light;
+      best_errors = std::move(errors);
+    }
+  std::vector<double> sizes;
+  for (const double e : best_errors) sizes.push_back(std::abs(e));
+  std::nth_element(sizes.begin(), sizes.begin() + static_cast<ptrdiff_t>(sizes.size() / 2), sizes.end());
+  // Scatter of the middle of n points, and what the camera's variance really does between ISOs.
+  const double scatter = 1.4826 * sizes[sizes.size() / 2];
+  const double reach = std::hypot(2 * scatter / std::sqrt(static_cast<double>(points.size())), 0.15);
+  best.low = best.iso * std::exp2(-reach);
+  best.high = best.iso * std::exp2(reach);
+  best.patches = static_cast<int>(points.size());
+  return best;
+}
+
+IsoEstimate estimateIso(const ClipInfo& clip, std::span<const NoiseCurve> curves, const Progress& progress) {
+  const std::vector<NoiseShot> shots{{clip, {}}};
+  return isoOfPoints(measurePatches(shots, 0, progress).points, curves);
+}
+
+}  // namespace glenhaze

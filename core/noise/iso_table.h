@@ -1,0 +1,45 @@
+#pragma once
+// Noise curves by ISO: which one a clip gets, between and beyond what was measured, and what ISO a clip of
+// unknown ISO has by its own noise.
+
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "core/noise/measure.h"
+
+namespace glenhaze {
+
+enum class IsoKind {
+  Missing,   ///< there is no curve at all
+  Measured,  ///< at this ISO, within a twentieth of a stop
+  Between,   ///< between two measured ones
+  Extended   ///< beyond the measured ones, by the law of photon noise
+};
+
+struct IsoCurve {
+  IsoKind kind = IsoKind::Missing;
+  NoiseCurve curve;
+  std::string reason;    ///< one sentence
+  double gap_stops = 0;  ///< between: stops between both neighbours; extended: stops to the nearest
+};
+
+/// The curve for an ISO. `light`: the variant wanted, "" for any. Between measured ISOs log variance is
+/// linear in log ISO; beyond, variance grows as ISO does (photon noise alone).
+IsoCurve curveForIso(std::span<const NoiseCurve> curves, double iso, const std::string& light = {});
+
+struct IsoEstimate {
+  double iso = 0, low = 0, high = 0;
+  std::string light;  ///< the variant that fits
+  int patches = 0;    ///< behind it
+};
+
+/// From a clip's own noise on flat places. Throws Error(Evidence) when there is none or no curve.
+IsoEstimate estimateIso(const ClipInfo& clip, std::span<const NoiseCurve> curves,
+                        const Progress& progress = {});
+
+/// The same from points measured already.
+IsoEstimate isoOfPoints(std::span<const NoisePoint> points, std::span<const NoiseCurve> curves);
+
+}  // namespace glenhaze

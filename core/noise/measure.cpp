@@ -1,0 +1,637 @@
+#include "core/noise/measure.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <deque>
+
+#include "core/base/error.h"
+#include "core/base/parallel.h"
+#include "core/media/reader.h"
+#include "core/noise/detail/block_kernel.h"
+
+namespace glenhaze {
+
+using detail::FloatPlane;
+using detail::kBlock;
+using detail::kBlockArea;
+
+namespace {
+
+constexpr int kCell = 8;   // samples: movement is judged by cells
+constexpr int kBins = 40;  // of luma level
+constexpr double kBinWidth = 256.0 / kBins;
+constexpr int kLag = 4;  // frames between the two that are compared: what sticks for less is noise still
+constexpr int kMostFrames = 24;
+constexpr double kMoved = 1.6;        // times the variance of its level: a cell where something moved
+constexpr double kClearOfEnds = 2.5;  // sigmas between a level and where the code ends
+
+struct Ends {
+  double low = 0, high = 255;
+};
+Ends codeEnds(const ColourTags& colour) { return colour.full_range ? Ends{0, 255} : Ends{16, 235}; }
+
+int binOf(double level) { return std::clamp(static_cast<int>(level / kBinWidth), 0, kBins - 1); }
+
+double octaveOf(int x, int y) {
+  const int f = std::max({x, y, 1});
+  return f >= 8 ? 0 : f >= 4 ? 1 : f >= 2 ? 2 : 3;
+}
+
+// Power of differences per octave, summed over blocks.
+struct OctaveSums {
+  std::array<double, kNoiseOctaves> power{}, count{};
+  void add(const float* block, ptrdiff_t stride) {
+    std::array<float, kBlockArea> c{};
+    detail::blockCosines(block, stride, c.data());
+    for (int y = 0; y < kBlock; ++y)
+      for (int x = 0; x < kBlock; ++x) {
+        if (x == 0 && y == 0) continue;
+        const auto o = static_cast<size_t>(octaveOf(x, y));
+        power[o] += static_cast<double>(c[static_cast<size_t>(y * kBlock + x)]) *
+                    static_cast<double>(c[static_cast<size_t>(y * kBlock + x)]);
+        ++count[o];
+      }
+  }
+  std::array<double, kNoiseOctaves> relative() const {
+    double all = 0, n = 0;
+    for (size_t o = 0; o < kNoiseOctaves; ++o) {
+      all += power[o];
+      n += count[o];
+    }
+    std::array<double, kNoiseOctaves> out{1, 1, 1, 1};
+    if (all <= 0) return out;
+    for (size_t o = 0; o < kNoiseOctaves; ++o)
+      if (count[o] > 0) out[o] = power[o] / count[o] / (all / n);
+    return out;
+  }
+};
+
+struct Planes {
+  std::array<FloatPlane, 3> plane;
+  int count = 0;
+};
+
+Planes planesOf(const Frame& frame) {
+  if (frame.colour.matrix == 0 && frame.format.numPlanes() == 3)
+    throw Error(ErrorKind::Evidence, "Noise is measured in luma and chroma only", "",
+                "the picture is stored as red, green and blue", "");
+  Planes p;
+  p.count = frame.format.numPlanes();
+  for (int i = 0; i < p.count; ++i) p.plane[static_cast<size_t>(i)] = detail::floatPlane(frame, i);
+  return p;
+}
+
+// ---- locked-off shots ----
+
+// Running sums for each cell of a plane.
+struct CellSums {
+  int columns = 0, rows = 0;
+  std::vector<double> square;  ///< of differences over time, halved: variance
+  CellSums() = default;
+  CellSums(int width, int height)
+      : columns(width / kCell),
+        rows(height / kCell),
+        square(static_cast<size_t>(columns) * static_cast<size_t>(rows)) {}
+};
+
+class StaticShot {
+ public:
+  explicit StaticShot(const ClipInfo& clip) : clip_(clip), ends_(codeEnds(clip.colour)) {}
+
+  void read(const Progress& progress) {
+    ClipReader reader(clip_);
+    std::optional<Frame> before;
+    std::deque<Planes> held;
+    int64_t read = 0;
+    const auto expected = static_cast<double>(std::min<int64_t>(clip_.frames, kMostFrames));
+    while (frames_ < kMostFrames) {
+      auto frame = reader.next();
+      if (!frame) break;
+      progress.check();
+      progress.update(std::min(1.0, static_cast<double>(++read) / expected));
+      // A frame that the camera has repeated holds no noise of its own.
+      if (before && sameSamples(*before, *frame)) continue;
+      before = frame;
+      held.push_back(planesOf(*frame));
+      ++frames_;
+      if (level_.empty()) start(held.back());
+      addLevels(held.back());
+      if (held.size() <= kLag) continue;
+      addPair(held.front(), held.back());
+      held.pop_front();
+    }
+    for (float& v : level_) v /= static_cast<float>(frames_);
+  }
+
+  int pairs() const { return pairs_; }
+  int frames() const { return frames_; }
+
+  // Adds what stands still to the points; returns its share of the picture.
+  double settle(std::array<std::vector<double>, 3>& sums, std::array<std::vector<double>, 3>& counts,
+                std::vector<double>& level_sum) {
+    const CellSums& luma = cells_[0];
+    std::vector<double> bin_median = medians();
+    std::vector<bool> still(luma.square.size(), false);
+    double used = 0;
+    for (size_t i = 0; i < still.size(); ++i) {
+      const double level = cellLevel(i), expected = bin_median[static_cast<size_t>(binOf(level))];
+      const double sigma = std::sqrt(expected);
+      still[i] = luma.square[i] / pairs_ <= kMoved * expected && level > ends_.low + kClearOfEnds * sigma &&
+                 level < ends_.high - kClearOfEnds * sigma;
+      used += still[i] ? 1 : 0;
+    }
+    for (size_t c = 0; c < 3; ++c) {
+      const CellSums& own = cells_[c];
+      for (size_t i = 0; i < own.square.size(); ++i) {
+        const size_t at = lumaCell(c, i);
+        if (at >= still.size() || !still[at]) continue;
+        const auto bin = static_cast<size_t>(binOf(cellLevel(at)));
+        sums[c][bin] += own.square[i] / pairs_;
+        counts[c][bin] += 1;
+        if (c == 0) level_sum[bin] += cellLevel(at);
+      }
+    }
+    still_ = std::move(still);
+    return used / static_cast<double>(std::max<size_t>(1, luma.square.size()));
+  }
+
+  // The spectrum needs to know what stands still: a second look at one pair.
+  void addOctaves(std::array<OctaveSums, 3>& octaves) const {
+    for (size_t c = 0; c < 3 && !last_pair_[c].empty(); ++c) {
+      const FloatPlane& d = last_pair_[c];
+      const int sx = c == 0 ? 0 : clip_.format.shiftX(), sy = c == 0 ? 0 : clip_.format.shiftY();
+      for (int y = 0; y + kBlock <= d.height; y += kBlock)
+        for (int x = 0; x + kBlock <= d.width; x += kBlock)
+          if (standsStill(x << sx, y << sy, kBlock << sx, kBlock << sy))
+            octaves[c].add(d.row(y) + x, d.stride);
+    }
+  }
+
+  /// Variance of differences to the frame before, against those four frames apart: below 1 noise sticks.
+  double fresh() const { return far_ > 0 ? near_ / far_ : 1; }
+
+ private:
+  void start(const Planes& first) {
+    for (size_t c = 0; c < 3; ++c)
+      if (static_cast<int>(c) < first.count)
+        cells_[c] = CellSums(first.plane[c].width, first.plane[c].height);
+    level_.assign(cells_[0].square.size(), 0);
+  }
+  double cellLevel(size_t i) const { return static_cast<double>(level_[i]); }
+  void addLevels(const Planes& p) {
+    const FloatPlane& luma = p.plane[0];
+    for (int row = 0; row < cells_[0].rows; ++row)
+      for (int column = 0; column < cells_[0].columns; ++column) {
+        float sum = 0;
+        for (int y = 0; y < kCell; ++y)
+          for (int x = 0; x < kCell; ++x) sum += luma.row(row * kCell + y)[column * kCell + x];
+        level_[static_cast<size_t>(row) * static_cast<size_t>(cells_[0].columns) +
+               static_cast<size_t>(column)] += sum / (kCell * kCell);
+      }
+  }
+  // A change of light moves all pixels of one level alike: their median goes before squaring.
+  void addPair(const Planes& a, const Planes& b) {
+    for (size_t c = 0; c < static_cast<size_t>(a.count); ++c) {
+      FloatPlane d(a.plane[c].width, a.plane[c].height);
+      std::array<std::vector<float>, kBins> by_level;
+      for (int y = 0; y < d.height; ++y)
+        for (int x = 0; x < d.width; ++x) {
+          d.row(y)[x] = b.plane[c].row(y)[x] - a.plane[c].row(y)[x];
+          if ((x + 3 * y) % 7 == 0) by_level[static_cast<size_t>(levelBin(c, x, y))].push_back(d.row(y)[x]);
+        }
+      std::array<float, kBins> drift{};
+      for (size_t bin = 0; bin < kBins; ++bin) drift[bin] = trimmedMean(by_level[bin]);
+      for (int row = 0; row < cells_[c].rows; ++row)
+        for (int column = 0; column < cells_[c].columns; ++column) {
+          double sum = 0;
+          for (int y = row * kCell; y < (row + 1) * kCell; ++y)
+            for (int x = column * kCell; x < (column + 1) * kCell; ++x) {
+              float& v = d.row(y)[x];
+              v = (v - drift[static_cast<size_t>(levelBin(c, x, y))]) * 0.70710678F;
+              sum += static_cast<double>(v) * static_cast<double>(v);
+            }
+          cells_[c].square[static_cast<size_t>(row) * static_cast<size_t>(cells_[c].columns) +
+                           static_cast<size_t>(column)] += sum / (kCell * kCell);
+        }
+      last_pair_[c] = std::move(d);
+    }
+    ++pairs_;
+    compareNear(a, b);
+  }
+  void compareNear(const Planes& a, const Planes& b) {
+    if (previous_.count > 0)
+      for (int y = 0; y < a.plane[0].height; y += 5)
+        for (int x = 0; x < a.plane[0].width; x += 5) {
+          const double near = static_cast<double>(b.plane[0].row(y)[x] - previous_.plane[0].row(y)[x]);
+          const double far = static_cast<double>(b.plane[0].row(y)[x] - a.plane[0].row(y)[x]);
+          near_ += std::min(near * near, 400.0);
+          far_ += std::min(far * far, 400.0);
+        }
+    previous_ = b;
+  }
+  // By the mean of the cell over time so far. By the sample's own noisy luma would be wrong: samples of one
+  // reading share part of their noise, and the median would take it away.
+  int levelBin(size_t c, int x, int y) const {
+    const int sx = c == 0 ? 0 : clip_.format.shiftX(), sy = c == 0 ? 0 : clip_.format.shiftY();
+    const int column = std::min((x << sx) / kCell, cells_[0].columns - 1),
+              row = std::min((y << sy) / kCell, cells_[0].rows - 1);
+    return binOf(cellLevel(static_cast<size_t>(row) * static_cast<size_t>(cells_[0].columns) +
+                           static_cast<size_t>(column)) /
+                 frames_);
+  }
+  static float trimmedMean(std::vector<float>& values) {
+    if (values.size() < 30) return 0;
+    const auto cut = static_cast<ptrdiff_t>(values.size() / 10);
+    std::nth_element(values.begin(), values.begin() + cut, values.end());
+    std::nth_element(values.begin() + cut, values.end() - cut, values.end());
+    double sum = 0;
+    for (auto it = values.begin() + cut; it != values.end() - cut; ++it) sum += static_cast<double>(*it);
+    return static_cast<float>(sum / static_cast<double>(values.size() - 2 * static_cast<size_t>(cut)));
+  }
+  // The luma cell under the middle of a chroma cell.
+  size_t lumaCell(size_t c, size_t i) const {
+    const int sx = c == 0 ? 0 : clip_.format.shiftX(), sy = c == 0 ? 0 : clip_.format.shiftY();
+    const int row = (static_cast<int>(i) / cells_[c].columns) << sy,
+              column = (static_cast<int>(i) % cells_[c].columns) << sx;
+    return static_cast<size_t>(row) * static_cast<size_t>(cells_[0].columns) + static_cast<size_t>(column);
+  }
+  std::vector<double> medians() const {
+    std::array<std::vector<double>, kBins> values;
+    for (size_t i = 0; i < cells_[0].square.size(); ++i)
+      values[static_cast<size_t>(binOf(cellLevel(i)))].push_back(cells_[0].square[i] / pairs_);
+    std::vector<double> out(kBins, 0);
+    for (size_t bin = 0; bin < kBins; ++bin) {
+      auto& v = values[bin];
+      if (v.empty()) continue;
+      std::nth_element(v.begin(), v.begin() + static_cast<ptrdiff_t>(v.size() / 2), v.end());
+      out[bin] = v[v.size() / 2];
+    }
+    return out;
+  }
+  bool standsStill(int x, int y, int width, int height) const {
+    for (int row = y / kCell; row < (y + height) / kCell; ++row)
+      for (int column = x / kCell; column < (x + width) / kCell; ++column) {
+        if (row >= cells_[0].rows || column >= cells_[0].columns) return false;
+        if (!still_[static_cast<size_t>(row) * static_cast<size_t>(cells_[0].columns) +
+                    static_cast<size_t>(column)])
+          return false;
+      }
+    return true;
+  }
+
+  const ClipInfo& clip_;
+  Ends ends_;
+  std::array<CellSums, 3> cells_;
+  std::vector<float> level_;
+  std::vector<bool> still_;
+  std::array<FloatPlane, 3> last_pair_;
+  Planes previous_;
+  double near_ = 0, far_ = 0;
+  int frames_ = 0, pairs_ = 0;
+};
+
+// ---- patches ----
+
+// What is left of a plane's rectangle when a surface of second degree is taken away: rows of residuals.
+struct Surface {
+  std::vector<float> left;
+  double variance = 0;
+  double mean = 0;
+  double range = 0;  ///< of the surface over the rectangle
+};
+
+Surface flatten(const FloatPlane& plane, const PatchRect& r) {
+  constexpr int kTerms = 6;
+  Eigen::Matrix<double, kTerms, kTerms> normal = Eigen::Matrix<double, kTerms, kTerms>::Zero();
+  Eigen::Matrix<double, kTerms, 1> right = Eigen::Matrix<double, kTerms, 1>::Zero();
+  const auto terms = [&](int x, int y) {
+    const double u = 2.0 * (x + 0.5) / r.width - 1, v = 2.0 * (y + 0.5) / r.height - 1;
+    Eigen::Matrix<double, kTerms, 1> t;
+    t << 1, u, v, u * u, u * v, v * v;
+    return t;
+  };
+  for (int y = 0; y < r.height; ++y)
+    for (int x = 0; x < r.width; ++x) {
+      const auto t = terms(x, y);
+      normal += t * t.transpose();
+      right += t * static_cast<double>(plane.row(r.y + y)[r.x + x]);
+    }
+  const Eigen::Matrix<double, kTerms, 1> c = normal.ldlt().solve(right);
+  Surface s;
+  s.left.reserve(static_cast<size_t>(r.width) * static_cast<size_t>(r.height));
+  double low = 1e9, high = -1e9, squares = 0, sum = 0;
+  for (int y = 0; y < r.height; ++y)
+    for (int x = 0; x < r.width; ++x) {
+      const double surface = terms(x, y).dot(c), value = static_cast<double>(plane.row(r.y + y)[r.x + x]);
+      low = std::min(low, surface);
+      high = std::max(high, surface);
+      sum += value;
+      squares += (value - surface) * (value - surface);
+      s.left.push_back(static_cast<float>(value - surface));
+    }
+  const double n = static_cast<double>(r.width) * r.height;
+  s.variance = squares / std::max(1.0, n - kTerms);
+  s.mean = sum / n;
+  s.range = high - low;
+  return s;
+}
+
+PatchRect onPlane(const PatchRect& r, const PixelFormat& format, int plane) {
+  if (plane == 0) return r;
+  const int sx = format.shiftX(), sy = format.shiftY();
+  return {(r.x + (1 << sx) - 1) >> sx, (r.y + (1 << sy) - 1) >> sy, r.width >> sx, r.height >> sy};
+}
+
+// Largest against median variance over a grid of cells: what noise alone cannot make.
+double unevenness(const Surface& s, const PatchRect& r) {
+  constexpr int kAcross = 4;
+  std::vector<double> cells;
+  for (int j = 0; j < kAcross; ++j)
+    for (int i = 0; i < kAcross; ++i) {
+      double sum = 0, n = 0;
+      for (int y = r.height * j / kAcross; y < r.height * (j + 1) / kAcross; ++y)
+        for (int x = r.width * i / kAcross; x < r.width * (i + 1) / kAcross; ++x, ++n) {
+          const double v = static_cast<double>(
+              s.left[static_cast<size_t>(y) * static_cast<size_t>(r.width) + static_cast<size_t>(x)]);
+          sum += v * v;
+        }
+      cells.push_back(sum / std::max(1.0, n));
+    }
+  std::sort(cells.begin(), cells.end());
+  return cells.back() / std::max(1e-6, cells[cells.size() / 2]);
+}
+
+double correlation(const Surface& a, const Surface& b) {
+  double ab = 0, aa = 0, bb = 0;
+  for (size_t i = 0; i < a.left.size(); ++i) {
+    const auto x = static_cast<double>(a.left[i]), y = static_cast<double>(b.left[i]);
+    ab += x * y;
+    aa += x * x;
+    bb += y * y;
+  }
+  return ab / std::max(1e-9, std::sqrt(aa * bb));
+}
+
+double clippedShare(const FloatPlane& luma, const PatchRect& r, const Ends& ends) {
+  double n = 0;
+  for (int y = r.y; y < r.y + r.height; ++y)
+    for (int x = r.x; x < r.x + r.width; ++x) {
+      const auto v = static_cast<double>(luma.row(y)[x]);
+      n += v <= ends.low || v >= ends.high ? 1 : 0;
+    }
+  return n / (static_cast<double>(r.width) * r.height);
+}
+
+std::string faultOf(const Surface& s, const Surface* next, const PatchRect& r, double clipped) {
+  if (clipped > 0.01) return "clipped: choose a place that is neither burnt out nor black";
+  if (next != nullptr && std::abs(next->mean - s.mean) > 3 * std::sqrt(s.variance / 30) + 0.6)
+    return "moving: its brightness changes from frame to frame";
+  if (s.range > 26)
+    return "gradient: the light falls off across it; choose a smaller or more evenly lit place";
+  if (next != nullptr && correlation(s, *next) > 0.3)
+    return "texture: the same structure is in the frame after it";
+  // 16 cells of n samples of blotchy noise: three times the scatter of white noise.
+  const double samples = static_cast<double>(r.width) * r.height / 16;
+  if (unevenness(s, r) > 1 + 9 * std::sqrt(2 / samples)) return "texture: part of it is busier than the rest";
+  return "";
+}
+
+PatchVerdict verdictOf(const Planes& a, const Planes* b, const PixelFormat& format, const Ends& ends,
+                       const PatchRect& rect) {
+  PatchVerdict v;
+  v.rect = rect;
+  const FloatPlane& luma = a.plane[0];
+  if (rect.x < 0 || rect.y < 0 || rect.x + rect.width > luma.width || rect.y + rect.height > luma.height) {
+    v.why = "outside the picture";
+    return v;
+  }
+  if (rect.width < 16 || rect.height < 16) {
+    v.why = "too small: at least 16 × 16 pixels, bigger is better";
+    return v;
+  }
+  const Surface s = flatten(luma, rect);
+  std::optional<Surface> after;
+  if (b != nullptr) after = flatten(b->plane[0], rect);
+  v.level = s.mean;
+  v.variance[0] = s.variance;
+  for (int p = 1; p < a.count; ++p)
+    v.variance[static_cast<size_t>(p)] =
+        flatten(a.plane[static_cast<size_t>(p)], onPlane(rect, format, p)).variance;
+  v.why = faultOf(s, after ? &*after : nullptr, rect, clippedShare(luma, rect, ends));
+  v.flat = v.why.empty();
+  return v;
+}
+
+// Frames spread over a clip, in pairs of neighbours.
+std::vector<std::pair<Frame, std::optional<Frame>>> framePairs(const ClipInfo& clip, int pairs) {
+  std::vector<std::pair<Frame, std::optional<Frame>>> out;
+  ClipReader reader(clip);
+  for (int i = 0; i < pairs; ++i) {
+    const int64_t at = clip.frames * (2 * i + 1) / (2 * pairs);
+    if (i > 0 && clip.frames < 2 * pairs && at == clip.frames * (2 * i - 1) / (2 * pairs)) continue;
+    reader.seek(at);
+    auto a = reader.next();
+    if (!a) break;
+    out.emplace_back(std::move(*a), reader.next());
+    if (clip.frames < 2) break;
+  }
+  return out;
+}
+
+}  // namespace
+
+PatchVerdict judgePatch(const Frame& frame, const Frame* next, const PatchRect& rect) {
+  const Planes a = planesOf(frame);
+  std::optional<Planes> b;
+  if (next != nullptr) b = planesOf(*next);
+  return verdictOf(a, b ? &*b : nullptr, frame.format, codeEnds(frame.colour), rect);
+}
+
+std::vector<PatchRect> findFlatPatches(const Frame& frame, const Frame* next, size_t most) {
+  const Planes a = planesOf(frame);
+  std::optional<Planes> b;
+  if (next != nullptr) b = planesOf(*next);
+  const Ends ends = codeEnds(frame.colour);
+  const int side = std::clamp(std::min(frame.width, frame.height) / 24 / 8 * 8, 16, 48);
+  const int columns = frame.width / side, rows = frame.height / side;
+  struct Candidate {
+    PatchRect rect;
+    double level = 0, chosen_by = 0;
+  };
+  std::vector<Candidate> all(static_cast<size_t>(std::max(0, columns * rows)));
+  parallelBlocks(rows, 1, [&](int first, int last) {
+    for (int row = first; row < last; ++row)
+      for (int column = 0; column < columns; ++column) {
+        Candidate& c =
+            all[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)];
+        c.rect = {column * side, row * side, side, side};
+        // Chosen by the frame after it where there is one: a place that is quiet by chance there is not here.
+        const Surface s = flatten((b ? *b : a).plane[0], c.rect);
+        c.level = s.mean;
+        c.chosen_by = s.variance;
+      }
+  });
+  std::array<std::vector<const Candidate*>, 12> by_level;
+  for (const Candidate& c : all)
+    by_level[static_cast<size_t>(std::clamp(static_cast<int>(c.level * 12 / 256), 0, 11))].push_back(&c);
+  std::vector<PatchRect> found;
+  std::array<size_t, 12> taken{};
+  for (auto& level : by_level)
+    std::sort(level.begin(), level.end(),
+              [](const Candidate* x, const Candidate* y) { return x->chosen_by < y->chosen_by; });
+  // In turns over the levels, quietest first; a level is left when its places become much busier than its
+  // first.
+  for (bool any = true; any && found.size() < most;) {
+    any = false;
+    for (size_t l = 0; l < by_level.size() && found.size() < most; ++l)
+      while (taken[l] < by_level[l].size()) {
+        const Candidate& c = *by_level[l][taken[l]++];
+        if (c.chosen_by > 1.7 * by_level[l].front()->chosen_by + 0.05) {
+          taken[l] = by_level[l].size();
+          break;
+        }
+        if (!verdictOf(a, b ? &*b : nullptr, frame.format, ends, c.rect).flat) continue;
+        found.push_back(c.rect);
+        any = true;
+        break;
+      }
+  }
+  return found;
+}
+
+namespace {
+
+std::vector<NoisePoint> pointsFrom(const std::array<std::vector<double>, 3>& sums,
+                                   const std::array<std::vector<double>, 3>& counts,
+                                   const std::vector<double>& level_sum, double samples_per_count,
+                                   double least) {
+  std::vector<NoisePoint> points;
+  for (size_t bin = 0; bin < static_cast<size_t>(kBins); ++bin) {
+    if (counts[0][bin] < least) continue;
+    NoisePoint p;
+    p.level = level_sum[bin] / counts[0][bin];
+    for (size_t c = 0; c < 3; ++c)
+      if (counts[c][bin] > 0) {
+        p.variance[c] = sums[c][bin] / counts[c][bin];
+        p.weight[c] = counts[c][bin] * samples_per_count;
+      }
+    points.push_back(p);
+  }
+  return points;
+}
+
+double residualOf(const std::vector<NoisePoint>& points, const NoiseCurve& curve) {
+  double sum = 0, weight = 0;
+  for (const NoisePoint& p : points) {
+    const double s = curve.sigmaAt(0, p.level), d = std::sqrt(p.variance[0]) / s - 1;
+    sum += d * d * p.weight[0];
+    weight += p.weight[0];
+  }
+  return std::sqrt(sum / std::max(1e-9, weight));
+}
+
+}  // namespace
+
+NoiseFinding measureStatic(std::span<const ClipInfo> shots, double iso, const Progress& progress) {
+  NoiseFinding finding;
+  std::array<std::vector<double>, 3> sums, counts;
+  for (size_t c = 0; c < 3; ++c) {
+    sums[c].assign(kBins, 0);
+    counts[c].assign(kBins, 0);
+  }
+  std::vector<double> level_sum(kBins, 0);
+  std::array<OctaveSums, 3> octaves;
+  double fresh = 1;
+  for (const ClipInfo& clip : shots) {
+    StaticShot shot(clip);
+    shot.read(progress);
+    if (shot.pairs() < 3)
+      throw Error(ErrorKind::Evidence, "The locked-off shot is too short", clip.path.string(),
+                  std::to_string(shot.frames()) + " different frames", "Film at least a second");
+    finding.share_used += shot.settle(sums, counts, level_sum) / static_cast<double>(shots.size());
+    shot.addOctaves(octaves);
+    finding.frames += shot.frames();
+    fresh = std::min(fresh, shot.fresh());
+  }
+  finding.points = pointsFrom(sums, counts, level_sum, kCell * kCell * 5, 4);
+  if (finding.points.empty() || finding.share_used < 0.02)
+    throw Error(ErrorKind::Evidence, "Nothing stands still in this shot",
+                shots.empty() ? "" : shots.front().path.string(), "",
+                "Put the camera on a tripod, or measure from flat patches");
+  finding.curve = curveThrough(finding.points, iso);
+  for (size_t c = 0; c < 3; ++c) finding.curve.octaves[c] = octaves[c].relative();
+  finding.residual = residualOf(finding.points, finding.curve);
+  if (fresh < 0.8)
+    finding.warnings.emplace_back(
+        "Noise sticks from frame to frame: the camera denoises or compresses strongly. Neighbour frames will "
+        "help less than the curve says.");
+  if (finding.points.back().level - finding.points.front().level < 90)
+    finding.warnings.emplace_back(
+        "The shot has few levels of brightness; beyond them the curve is extended.");
+  if (finding.share_used < 0.3)
+    finding.warnings.emplace_back("Most of the picture moves or is clipped and was left out.");
+  return finding;
+}
+
+NoiseFinding measurePatches(std::span<const NoiseShot> shots, double iso, const Progress& progress) {
+  constexpr int kPairs = 4;
+  NoiseFinding finding;
+  std::array<OctaveSums, 3> octaves;
+  size_t done = 0;
+  for (const NoiseShot& shot : shots) {
+    const auto pairs = framePairs(shot.clip, kPairs);
+    std::vector<bool> said(shot.patches.size(), false);
+    for (const auto& [frame, next] : pairs) {
+      progress.check();
+      const Planes a = planesOf(frame);
+      std::optional<Planes> b;
+      if (next) b = planesOf(*next);
+      const bool by_hand = !shot.patches.empty();
+      const auto rects = by_hand ? shot.patches : findFlatPatches(frame, next ? &*next : nullptr);
+      for (size_t i = 0; i < rects.size(); ++i) {
+        const PatchVerdict v =
+            verdictOf(a, b ? &*b : nullptr, frame.format, codeEnds(frame.colour), rects[i]);
+        if (!by_hand || !said[i]) finding.patches.push_back(v);
+        if (by_hand) said[i] = true;
+        if (!v.flat) continue;
+        NoisePoint p;
+        p.level = v.level;
+        p.variance = v.variance;
+        for (int c = 0; c < a.count; ++c) {
+          const PatchRect r = onPlane(rects[i], frame.format, c);
+          p.weight[static_cast<size_t>(c)] = static_cast<double>(r.width) * r.height;
+          const Surface s = flatten(a.plane[static_cast<size_t>(c)], r);
+          for (int y = 0; y + kBlock <= r.height; y += kBlock)
+            for (int x = 0; x + kBlock <= r.width; x += kBlock)
+              octaves[static_cast<size_t>(c)].add(s.left.data() + static_cast<ptrdiff_t>(y) * r.width + x,
+                                                  r.width);
+        }
+        finding.points.push_back(p);
+      }
+      ++finding.frames;
+    }
+    progress.update(static_cast<double>(++done) / static_cast<double>(shots.size()));
+  }
+  if (finding.points.empty()) {
+    const std::string why = finding.patches.empty() ? "no flat place was found" : finding.patches.front().why;
+    throw Error(ErrorKind::Evidence, "No patch can be used",
+                shots.empty() ? "" : shots.front().clip.path.string(), why,
+                "Place patches on even, evenly lit areas");
+  }
+  finding.curve = curveThrough(finding.points, iso);
+  for (size_t c = 0; c < 3; ++c) finding.curve.octaves[c] = octaves[c].relative();
+  finding.residual = residualOf(finding.points, finding.curve);
+  double low = 255, high = 0;
+  for (const NoisePoint& p : finding.points) {
+    low = std::min(low, p.level);
+    high = std::max(high, p.level);
+  }
+  if (high - low < 60)
+    finding.warnings.emplace_back(
+        "The patches are of nearly one brightness; beyond it the curve follows photon noise, not a "
+        "measurement.");
+  return finding;
+}
+
+}  // namespace glenhaze

@@ -1,0 +1,197 @@
+// Noise curves against rendered truth: the simulated camera without and with its noise.
+#include "core/noise/measure.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+#include "core/base/error.h"
+#include "core/noise/iso_table.h"
+#include "tests/support/footage.h"
+
+namespace glenhaze {
+namespace {
+
+sim::SimCamera stepsCamera(double iso, unsigned seed = 5) {
+  sim::CameraSetup setup;
+  setup.lens = testing::testLens(LensModel::BrownConrady, 480, 272);
+  setup.lens.k = {};
+  setup.samples = 1;
+  setup.seed = seed;
+  if (iso > 0) setup.noise = sim::sensorNoiseAt(iso);
+  return {setup, sim::stepsScene(), [](double) { return sim::Pose{}; }};
+}
+
+ClipInfo stepsFilm(const testing::ScratchFolder& folder, double iso, unsigned seed = 5) {
+  sim::FilmSettings settings = testing::smallFilm(20);
+  settings.codec = sim::FilmCodec::Ffv1;
+  settings.iso = static_cast<int>(iso);
+  settings.sound = false;
+  const auto path =
+      folder / ("steps-" + std::to_string(static_cast<int>(iso)) + "-" + std::to_string(seed) + ".mkv");
+  sim::writeFilm(path, stepsCamera(iso, seed), settings);
+  return probe(path);
+}
+
+// The truth: deviation of noisy from clean frames by level of the clean one.
+struct Truth {
+  std::array<std::array<double, 256>, 3> square{}, count{};
+  explicit Truth(double iso) {
+    const Frame clean = stepsCamera(0).frame(0);
+    for (int64_t i = 100; i < 112; ++i) {
+      const Frame noisy = stepsCamera(iso, 77).frame(i);
+      for (size_t p = 0; p < 3; ++p)
+        for (int y = 0; y < clean.planes[p].height; ++y)
+          for (int x = 0; x < clean.planes[p].width; ++x) {
+            const int s = p == 0 ? 0 : 1;
+            const auto level = static_cast<size_t>(clean.planes[0].row<uint8_t>(
+                std::min(y << s, clean.height - 1))[std::min(x << s, clean.width - 1)]);
+            square[p][level] +=
+                std::pow(noisy.planes[p].row<uint8_t>(y)[x] - clean.planes[p].row<uint8_t>(y)[x], 2);
+            ++count[p][level];
+          }
+    }
+  }
+  // Over a few levels; empty where the picture has too little of them.
+  std::optional<double> sigma(size_t p, int level) const {
+    double s = 0, n = 0;
+    for (int l = level - 3; l <= level + 3; ++l) {
+      s += square[p][static_cast<size_t>(l)];
+      n += count[p][static_cast<size_t>(l)];
+    }
+    if (n < 4000) return std::nullopt;
+    return std::sqrt(s / n);
+  }
+};
+
+void expectCurve(const NoiseCurve& curve, const Truth& truth, double tolerance) {
+  int compared = 0;
+  for (int level = 40; level <= 200; level += 4)
+    for (size_t p = 0; p < 3; ++p)
+      if (const auto sigma = truth.sigma(p, level)) {
+        EXPECT_NEAR(curve.sigmaAt(static_cast<int>(p), level) / *sigma, 1, tolerance)
+            << "plane " << p << " level " << level;
+        ++compared;
+      }
+  EXPECT_GE(compared, 12);
+}
+
+TEST(Noise, LockedOffShotGivesTheCurveWithinFivePercent) {
+  const testing::ScratchFolder folder;
+  const std::vector<ClipInfo> shots{stepsFilm(folder, 1600)};
+  const NoiseFinding finding = measureStatic(shots, 1600);
+  expectCurve(finding.curve, Truth(1600), 0.05);
+  // Only four of the steps are in this picture.
+  ASSERT_EQ(finding.warnings.size(), 1U);
+  EXPECT_THAT(finding.warnings.front(), ::testing::HasSubstr("few levels"));
+  // In-camera smearing leaves less in the finest octave than in the coarser ones.
+  EXPECT_LT(finding.curve.octaves[0][0], finding.curve.octaves[0][1]);
+}
+
+TEST(Noise, PatchesGiveTheCurveWithinEightPercent) {
+  const testing::ScratchFolder folder;
+  const std::vector<NoiseShot> shots{{stepsFilm(folder, 1600), {}}};
+  const NoiseFinding finding = measurePatches(shots, 1600);
+  expectCurve(finding.curve, Truth(1600), 0.08);
+}
+
+TEST(Noise, IsoIsToldWithinHalfAStop) {
+  const testing::ScratchFolder folder;
+  std::vector<NoiseCurve> curves;
+  for (const double iso : {200.0, 3200.0}) {
+    const std::vector<ClipInfo> shots{stepsFilm(folder, iso)};
+    curves.push_back(measureStatic(shots, iso).curve);
+  }
+  for (const double iso : {400.0, 1600.0, 3200.0}) {
+    // Ordinary footage, not the steps: the mill with a moving camera.
+    sim::CameraSetup setup = testing::smallCamera(LensModel::BrownConrady, 640, 360);
+    setup.noise = sim::sensorNoiseAt(iso);
+    auto settings = testing::smallFilm(6);
+    settings.codec = sim::FilmCodec::Ffv1;
+    const ClipInfo clip = probe(testing::makeFilm(
+        folder / ("mill" + std::to_string(static_cast<int>(iso)) + ".mkv"), settings, setup));
+    const IsoEstimate e = estimateIso(clip, curves);
+    EXPECT_NEAR(std::log2(e.iso / iso), 0, 0.5) << iso << " told as " << e.iso;
+    EXPECT_LE(e.low, e.iso);
+    EXPECT_GE(e.high, e.iso);
+  }
+}
+
+NoiseCurve flatCurve(double iso, double sigma) {
+  NoiseCurve c;
+  c.iso = iso;
+  c.level = {16, 235};
+  for (auto& s : c.sigma) s = {sigma, sigma};
+  for (auto& s : c.spread) s = {0.1, 0.1};
+  return c;
+}
+
+// Closed forms: half-way between in log ISO is the geometric mean; photon noise doubles with ISO in variance.
+TEST(IsoTable, InterpolationAndExtensionFollowTheirLaws) {
+  const std::vector<NoiseCurve> curves{flatCurve(400, 2), flatCurve(1600, 4)};
+  EXPECT_EQ(curveForIso(curves, 400).kind, IsoKind::Measured);
+  const IsoCurve middle = curveForIso(curves, 800);
+  EXPECT_EQ(middle.kind, IsoKind::Between);
+  EXPECT_NEAR(middle.curve.sigma[0][0], std::sqrt(2.0 * 4.0), 1e-9);
+  EXPECT_NEAR(middle.gap_stops, 2, 1e-9);
+  const IsoCurve beyond = curveForIso(curves, 3200);
+  EXPECT_EQ(beyond.kind, IsoKind::Extended);
+  EXPECT_NEAR(beyond.curve.sigma[0][0], 4 * std::sqrt(2.0), 1e-9);
+  EXPECT_EQ(curveForIso({}, 800).kind, IsoKind::Missing);
+  EXPECT_EQ(curveForIso(curves, 0).kind, IsoKind::Missing);
+}
+
+// Closed form: points made by the model come back as the model.
+TEST(Curve, PointsOnTheModelGiveIt) {
+  std::vector<NoisePoint> points;
+  const auto truth = [](double level) {
+    const double v = (level - 16) / 219;
+    const double light = v < 0.081 ? v / 4.5 : std::pow((v + 0.099) / 1.099, 1 / 0.45);
+    const double slope = light < 0.018 ? 4.5 : 1.099 * 0.45 * std::pow(light, -0.55);
+    return (9 * light + 0.5) * slope * slope;
+  };
+  for (const double level : {40.0, 80.0, 120.0, 180.0})
+    points.push_back({level, {truth(level), 2 * truth(level), truth(level)}, {1e4, 1e4, 1e4}});
+  const NoiseCurve curve = curveThrough(points, 800);
+  for (const double level : {28.0, 60.0, 100.0, 150.0, 200.0, 228.0}) {
+    EXPECT_NEAR(curve.sigmaAt(0, level) / std::sqrt(truth(level)), 1, 0.02) << level;
+    EXPECT_NEAR(curve.sigmaAt(1, level) / std::sqrt(2 * truth(level)), 1, 0.02) << level;
+  }
+}
+
+// One frame of noise on a grey ramp, with things in it that spoil a patch.
+Frame spoiled(double sigma, unsigned seed) {
+  std::mt19937 random(seed);
+  std::normal_distribution<double> noise(0, sigma);
+  return testing::paint(320, 180, PixelFormat{}, [&](int x, int y) {
+    double v = 110;
+    if (x >= 160 && y < 90) v = 110 + ((x / 3 + y / 3) % 2 != 0 ? 9 : -9);  // structure
+    if (x < 160 && y >= 90) v = 60 + x * 0.8;                               // falling light
+    if (x >= 160 && y >= 90) v = 234;                                       // burnt out
+    return std::clamp(static_cast<int>(std::lround(v + noise(random))), 0, 235);
+  });
+}
+
+TEST(Patch, SaysAtOnceWhatIsWrong) {
+  const Frame a = spoiled(3, 1), b = spoiled(3, 2);
+  const PatchVerdict good = judgePatch(a, &b, {20, 20, 64, 48});
+  EXPECT_TRUE(good.flat) << good.why;
+  EXPECT_NEAR(std::sqrt(good.variance[0]), 3, 0.25);
+  const auto why = [&](PatchRect r) { return judgePatch(a, &b, r).why; };
+  EXPECT_THAT(why({180, 20, 64, 48}), ::testing::HasSubstr("texture"));
+  EXPECT_THAT(why({20, 110, 64, 48}), ::testing::HasSubstr("gradient"));
+  EXPECT_THAT(why({200, 110, 64, 48}), ::testing::HasSubstr("clipped"));
+  EXPECT_THAT(why({20, 20, 9, 9}), ::testing::HasSubstr("too small"));
+  EXPECT_THAT(why({300, 20, 64, 48}), ::testing::HasSubstr("outside"));
+  const Frame brighter = testing::paint(320, 180, PixelFormat{}, [&](int x, int y) {
+    return std::min(255, a.planes[0].row<uint8_t>(y)[x] + 12);
+  });
+  EXPECT_THAT(judgePatch(a, &brighter, {20, 20, 64, 48}).why, ::testing::HasSubstr("moving"));
+  // Found by itself: only in the even quarter.
+  for (const PatchRect& r : findFlatPatches(a, &b)) EXPECT_LE(r.x + r.width, 176) << r.y;
+}
+
+}  // namespace
+}  // namespace glenhaze
