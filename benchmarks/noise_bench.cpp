@@ -53,7 +53,8 @@ double psnr(const Plane& a, const Plane& b) {
   double sum = 0;
   constexpr int kEdge = 8;
   for (int y = kEdge; y < a.height - kEdge; ++y)
-    for (int x = kEdge; x < a.width - kEdge; ++x) sum += std::pow(a.row<uint8_t>(y)[x] - b.row<uint8_t>(y)[x], 2);
+    for (int x = kEdge; x < a.width - kEdge; ++x)
+      sum += std::pow(a.row<uint8_t>(y)[x] - b.row<uint8_t>(y)[x], 2);
   return 10 * std::log10(255.0 * 255 * (a.width - 2 * kEdge) * (a.height - 2 * kEdge) / std::max(1e-9, sum));
 }
 
@@ -88,7 +89,10 @@ int main(int argc, char** argv) {
   const double iso = argc > 3 ? std::atof(argv[3]) : 1600;
   const double pan = argc > 4 ? std::atof(argv[4]) : 6.3;
   fs::create_directories(folder);
-  const auto name = [&](double at) { return folder / ("pan" + std::to_string(static_cast<int>(pan * 10)) + "-" + std::to_string(static_cast<int>(at)) + ".mkv"); };
+  const auto name = [&](double at) {
+    return folder / ("pan" + std::to_string(static_cast<int>(pan * 10)) + "-" +
+                     std::to_string(static_cast<int>(at)) + ".mkv");
+  };
   const auto clean = film(name(0), frames, 0, pan), noisy = film(name(iso), frames, iso, pan);
   NoiseCurve curve = trueCurve(clean, noisy);
   DenoiseSettings settings;
@@ -102,7 +106,8 @@ int main(int argc, char** argv) {
     if (key == "luma") settings.luma = value;
     if (key == "chroma") settings.chroma = value;
     if (key == "tolerance") settings.tolerance = value;
-    if (key == "white" && value == 0) curve.octaves = {{{0.9, 1.4, 2, 2}, {0.5, 2, 2.5, 2.5}, {0.5, 2, 2.5, 2.5}}};
+    if (key == "white" && value == 0)
+      curve.octaves = {{{0.9, 1.4, 2, 2}, {0.5, 2, 2.5, 2.5}, {0.5, 2, 2.5, 2.5}}};
   }
   Denoiser denoiser(curve, settings);
   std::vector<Frame> out;
@@ -119,7 +124,11 @@ int main(int argc, char** argv) {
       after[p] += psnr(clean[f].planes[p], out[f].planes[p]);
     }
   for (size_t p = 0; p < 3; ++p)
-    std::printf("%s  %.2f dB -> %.2f dB  (%+.2f)\n", p == 0 ? "Y " : p == 1 ? "Cb" : "Cr", before[p] / count, after[p] / count, (after[p] - before[p]) / count);
+    std::printf("%s  %.2f dB -> %.2f dB  (%+.2f)\n",
+                p == 0   ? "Y "
+                : p == 1 ? "Cb"
+                         : "Cr",
+                before[p] / count, after[p] / count, (after[p] - before[p]) / count);
   std::printf("%.2f frames per second\n", static_cast<double>(out.size()) / seconds);
   return 0;
 }

@@ -31,16 +31,24 @@ void warpLens(benchmark::State& state) {
   correction.lens = lens;
   const Geometry geometry(correction, {width, height});
   for (auto _ : state) benchmark::DoNotOptimize(correctFrame(frame, geometry, frame.format));
-  state.counters["frames/s"] = benchmark::Counter(static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+  state.counters["frames/s"] =
+      benchmark::Counter(static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
 }
-BENCHMARK(warpLens)->Args({1920, 1080, 8, 1})->Args({1920, 1080, 8, 2})->Args({1920, 1080, 10, 2})->Args({3840, 2160, 8, 2})->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(warpLens)
+    ->Args({1920, 1080, 8, 1})
+    ->Args({1920, 1080, 8, 2})
+    ->Args({1920, 1080, 10, 2})
+    ->Args({3840, 2160, 8, 2})
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond);
 
 void buildGrid(benchmark::State& state) {
   Lens lens = straightLens(1920, 1080, 1152);
   lens.k = {-0.21, 0.05, 0.0004, -0.0003, -0.005};
   const LensWindow window(lens, {});
   for (auto _ : state)
-    benchmark::DoNotOptimize(WarpGrid({1920, 1080}, {1920, 1080}, [&](Point p) { return window.toSource(p); }));
+    benchmark::DoNotOptimize(
+        WarpGrid({1920, 1080}, {1920, 1080}, [&](Point p) { return window.toSource(p); }));
 }
 BENCHMARK(buildGrid)->UseRealTime()->Unit(benchmark::kMillisecond);
 

@@ -18,14 +18,15 @@ using namespace glenhaze::desktop;
 
 void report(const char* what, std::vector<qint64> ms) {
   std::sort(ms.begin(), ms.end());
-  std::printf("%-28s median %4lld ms, slowest %4lld ms, %zu times\n", what, static_cast<long long>(ms[ms.size() / 2]),
-              static_cast<long long>(ms.back()), ms.size());
+  std::printf("%-28s median %4lld ms, slowest %4lld ms, %zu times\n", what,
+              static_cast<long long>(ms[ms.size() / 2]), static_cast<long long>(ms.back()), ms.size());
 }
 
 void scrub(MainWindow& window, const char* name, const char* what, int step) {
   Session& session = window.session();
   for (size_t i = 0; i < session.plans().size(); ++i)
-    if (session.plans()[i].info.path.string().find(name) != std::string::npos) session.setCurrentClip(static_cast<int>(i));
+    if (session.plans()[i].info.path.string().find(name) != std::string::npos)
+      session.setCurrentClip(static_cast<int>(i));
   ComparePlace& compare = window.comparePlace();
   if (!QTest::qWaitFor([&] { return compare.settled(); }, 20000)) return;
   std::vector<qint64> answers, finals;
@@ -36,10 +37,12 @@ void scrub(MainWindow& window, const char* name, const char* what, int step) {
     QElapsedTimer clock;
     clock.start();
     compare.goTo(at);
-    while (!compare.answered() && clock.elapsed() < 5000) QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
+    while (!compare.answered() && clock.elapsed() < 5000)
+      QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
     window.grab();  // the time to paint counts
     answers.push_back(clock.elapsed());
-    while (!compare.settled() && clock.elapsed() < 5000) QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
+    while (!compare.settled() && clock.elapsed() < 5000)
+      QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
     window.grab();
     finals.push_back(clock.elapsed());
   }

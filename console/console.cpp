@@ -40,7 +40,9 @@ void ProgressLine::show(double share, double seconds_left) {
   last_ = at;
   if (seconds_left < 0 && share > 0.02) seconds_left = (at - started_) * (1 - share) / share;
   std::fprintf(stderr, "\r\033[K%s %.0f %%", label_.c_str(), share * 100);
-  if (seconds_left >= 0) std::fprintf(stderr, ", %d:%02d left", static_cast<int>(seconds_left) / 60, static_cast<int>(seconds_left) % 60);
+  if (seconds_left >= 0)
+    std::fprintf(stderr, ", %d:%02d left", static_cast<int>(seconds_left) / 60,
+                 static_cast<int>(seconds_left) % 60);
   std::fflush(stderr);
 }
 

@@ -64,7 +64,9 @@ struct MeasureRequest {
   std::vector<std::string> shots;
 };
 
-std::optional<LensModel> chosenModel(const std::string& name) { return name == "auto" ? std::nullopt : lensModelFromName(name); }
+std::optional<LensModel> chosenModel(const std::string& name) {
+  return name == "auto" ? std::nullopt : lensModelFromName(name);
+}
 
 std::vector<ClipInfo> probeAll(const std::vector<std::string>& names) {
   std::vector<ClipInfo> shots;
@@ -94,12 +96,13 @@ json stddevOf(const Lens& lens, const std::vector<double>& values) {
 }
 
 json lensJson(const Lens& lens) {
-  return {{"model", lensModelName(lens.model)},
-          {"width", lens.width},
-          {"height", lens.height},
-          {"focal_px", {lens.fx, lens.fy}},
-          {"centre_px", {lens.cx, lens.cy}},
-          {"coefficients", std::vector<double>(lens.k.begin(), lens.k.begin() + numCoefficients(lens.model))}};
+  return {
+      {"model", lensModelName(lens.model)},
+      {"width", lens.width},
+      {"height", lens.height},
+      {"focal_px", {lens.fx, lens.fy}},
+      {"centre_px", {lens.cx, lens.cy}},
+      {"coefficients", std::vector<double>(lens.k.begin(), lens.k.begin() + numCoefficients(lens.model))}};
 }
 
 std::string warningsText(const std::vector<std::string>& warnings) {
@@ -113,7 +116,8 @@ Answer lensChart(const MeasureRequest& r) {
   char x = 0;
   std::istringstream in(r.corners);
   if (!(in >> spec.columns >> x >> spec.rows) || x != 'x')
-    throw Error(ErrorKind::BadRequest, "The number of corners is not usable", r.corners, "", "Write it as 9x6");
+    throw Error(ErrorKind::BadRequest, "The number of corners is not usable", r.corners, "",
+                "Write it as 9x6");
   spec.square_mm = r.square_mm;
   spec.validate();
   const auto shots = probeAll(r.shots);
@@ -131,13 +135,15 @@ Answer lensChart(const MeasureRequest& r) {
   answer.json["views_used"] = finding.views_used;
   answer.json["views_left_out"] = json::array();
   for (const ChartView& v : finding.views)
-    if (!v.left_out.empty()) answer.json["views_left_out"].push_back({{"path", v.source}, {"frame", v.frame}, {"why", v.left_out}});
+    if (!v.left_out.empty())
+      answer.json["views_left_out"].push_back({{"path", v.source}, {"frame", v.frame}, {"why", v.left_out}});
   answer.json["coverage"] = finding.coverage;
   answer.json["model_reason"] = finding.model_reason;
   answer.json["warnings"] = finding.warnings;
   answer.text = lensModelName(finding.lens.model) + ", " + number(finding.rms_px, 3) + " px RMS over " +
-                std::to_string(finding.views_used) + " views, " + number(finding.coverage * 100, 0) + " % of the picture\n  " +
-                finding.model_reason + "\n" + warningsText(finding.warnings) + "Written: " + r.out + "\n";
+                std::to_string(finding.views_used) + " views, " + number(finding.coverage * 100, 0) +
+                " % of the picture\n  " + finding.model_reason + "\n" + warningsText(finding.warnings) +
+                "Written: " + r.out + "\n";
   return answer;
 }
 
@@ -155,7 +161,8 @@ std::vector<StraightEdge> readMarks(const std::string& file, int& width, int& he
     }
     return edges;
   } catch (const json::exception& e) {
-    throw Error(ErrorKind::Unreadable, "The marks cannot be read", file, e.what(), "Write {\"width\", \"height\", \"edges\": [[[x, y], …], …]}");
+    throw Error(ErrorKind::Unreadable, "The marks cannot be read", file, e.what(),
+                "Write {\"width\", \"height\", \"edges\": [[[x, y], …], …]}");
   }
 }
 
@@ -185,7 +192,8 @@ Answer lensEdges(const MeasureRequest& r) {
     edges = readMarks(r.marks, width, height);
     if (!shots.empty()) {
       if (shots[0].width != width || shots[0].height != height)
-        throw Error(ErrorKind::Evidence, "The marks are for another picture size", r.marks, "", "Mark this picture");
+        throw Error(ErrorKind::Evidence, "The marks are for another picture size", r.marks, "",
+                    "Mark this picture");
       snapMarks(edges, shots[0]);
     }
   }
@@ -204,9 +212,10 @@ Answer lensEdges(const MeasureRequest& r) {
   answer.json["stddev"] = stddevOf(finding.lens, finding.stddev);
   answer.json["coverage"] = finding.coverage;
   answer.json["warnings"] = finding.warnings;
-  answer.text = lensModelName(finding.lens.model) + ", straight to " + number(finding.after.rms, 2) + " px RMS over " +
-                std::to_string(finding.edges_used) + " edges (was " + number(finding.before.rms, 1) + " px)\n  " +
-                finding.model_reason + "\n" + warningsText(finding.warnings) + "Written: " + r.out + "\n";
+  answer.text = lensModelName(finding.lens.model) + ", straight to " + number(finding.after.rms, 2) +
+                " px RMS over " + std::to_string(finding.edges_used) + " edges (was " +
+                number(finding.before.rms, 1) + " px)\n  " + finding.model_reason + "\n" +
+                warningsText(finding.warnings) + "Written: " + r.out + "\n";
   return answer;
 }
 
@@ -247,7 +256,10 @@ void addSet(CLI::App& lens, Session& session) {
   auto* verb = lens.add_subcommand("set", "Type in known values");
   auto r = std::make_shared<SetRequest>();
   verb->add_option("--model", r->model, "Lens model")->required()->check(kModels);
-  verb->add_option("--focal", r->focal, "Focal length FX,FY in px")->required()->delimiter(',')->expected(1, 2);
+  verb->add_option("--focal", r->focal, "Focal length FX,FY in px")
+      ->required()
+      ->delimiter(',')
+      ->expected(1, 2);
   verb->add_option("--centre", r->centre, "Centre CX,CY in px")->required()->delimiter(',')->expected(2);
   verb->add_option("--coefficients", r->coefficients, "Coefficients, separated by commas")
       ->required()
@@ -264,7 +276,8 @@ void addSet(CLI::App& lens, Session& session) {
 }
 
 void addMap(CLI::App& lens, Session& session) {
-  auto* verb = lens.add_subcommand("map", "Move points from the picture as filmed to the straight one, or back");
+  auto* verb =
+      lens.add_subcommand("map", "Move points from the picture as filmed to the straight one, or back");
   auto file = std::make_shared<std::string>();
   auto direction = std::make_shared<std::string>();
   auto points = std::make_shared<std::string>();
@@ -288,14 +301,16 @@ void addMeasured(CLI::App& lens, Session& session, bool chart) {
     verb->add_flag("--auto", r->automatic, "Find the edges");
     verb->add_option("--focal-px", r->focal, "Focal length in px, where it is known");
   }
-  verb->add_option("--model", r->model, "Lens model")->check(CLI::IsMember({"auto", "brown-conrady", "kannala-brandt", "division"}));
+  verb->add_option("--model", r->model, "Lens model")
+      ->check(CLI::IsMember({"auto", "brown-conrady", "kannala-brandt", "division"}));
   verb->add_option("--camera", r->camera, "Camera name")->required();
   verb->add_option("--view", r->view, "Field-of-view setting");
   verb->add_option("--medium", r->medium, "Medium")->check(kMedia);
   verb->add_option("--out", r->out, "Profile to write")->required();
   auto* shots = verb->add_option("SHOT", r->shots, "Images or clips");
   if (chart) shots->required();
-  verb->callback([r, chart, &session] { session.verb = [r, chart] { return chart ? lensChart(*r) : lensEdges(*r); }; });
+  verb->callback(
+      [r, chart, &session] { session.verb = [r, chart] { return chart ? lensChart(*r) : lensEdges(*r); }; });
 }
 
 Answer writeChart(const std::string& corners, double square_mm, const std::string& out) {

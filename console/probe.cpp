@@ -38,8 +38,8 @@ std::string line(const ClipInfo& info) {
     text += "  " + std::to_string(info.width) + " × " + std::to_string(info.height) + ", " +
             number(info.fps.value(), 2) + " frames/s, " + std::to_string(info.frames) + " frames, " +
             number(info.duration_s, 2) + " s, " + info.codec + " " + info.pixel_format + "\n  camera " +
-            (camera.empty() ? "not said" : camera) + ", ISO " + (info.iso ? std::to_string(*info.iso) : "not said") +
-            "\n";
+            (camera.empty() ? "not said" : camera) + ", ISO " +
+            (info.iso ? std::to_string(*info.iso) : "not said") + "\n";
   }
   for (const ClipProblem& p : info.problems) text += "  " + p.text + "\n";
   return text;

@@ -1,6 +1,6 @@
+#include "console/console.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
-#include "console/console.h"
 #include "core/profile/library.h"
 
 namespace glenhaze::console {
@@ -12,11 +12,12 @@ using nlohmann::json;
 std::string lensText(const LensPart& part) {
   const Lens& lens = part.lens;
   std::string text = "  lens: " + lensModelName(lens.model) + ", focal " + number(lens.fx, 1) + " × " +
-                     number(lens.fy, 1) + " px, centre " + number(lens.cx, 1) + ", " + number(lens.cy, 1) + "\n   ";
+                     number(lens.fy, 1) + " px, centre " + number(lens.cx, 1) + ", " + number(lens.cy, 1) +
+                     "\n   ";
   const auto names = coefficientNames(lens.model);
   for (size_t i = 0; i < names.size(); ++i) text += " " + names[i] + " " + number(lens.k[i], 5);
-  text += "\n    " + (part.rms_px >= 0 ? number(part.rms_px, 3) + " px RMS, " : std::string()) + part.method + ", " +
-          std::to_string(part.evidence.size()) + " pieces of evidence\n";
+  text += "\n    " + (part.rms_px >= 0 ? number(part.rms_px, 3) + " px RMS, " : std::string()) + part.method +
+          ", " + std::to_string(part.evidence.size()) + " pieces of evidence\n";
   return text;
 }
 

@@ -19,11 +19,15 @@ int main(int argc, char** argv) {
   QApplication::setWindowIcon(QIcon(QStringLiteral(":/glenhaze.svg")));
   QApplication::setDesktopFileName(QStringLiteral("glenhaze"));
   QCommandLineParser parser;
-  parser.setApplicationDescription(QStringLiteral("Measures each camera once and corrects every clip from it."));
+  parser.setApplicationDescription(
+      QStringLiteral("Measures each camera once and corrects every clip from it."));
   parser.addHelpOption();
   parser.addVersionOption();
-  parser.addPositionalArgument(QStringLiteral("shoot"), QStringLiteral("A shoot file or a folder of footage."));
-  const QCommandLineOption shots(QStringLiteral("shots"), QStringLiteral("Save a picture of each main view and leave."), QStringLiteral("folder"));
+  parser.addPositionalArgument(QStringLiteral("shoot"),
+                               QStringLiteral("A shoot file or a folder of footage."));
+  const QCommandLineOption shots(QStringLiteral("shots"),
+                                 QStringLiteral("Save a picture of each main view and leave."),
+                                 QStringLiteral("folder"));
   parser.addOption(shots);
   parser.process(application);
   quietLibraries();

@@ -1,7 +1,7 @@
 #include "desktop/main_window.h"
 
-#include <QCloseEvent>
 #include <QCheckBox>
+#include <QCloseEvent>
 #include <QDialog>
 #include <QDialogButtonBox>
 #include <QDragEnterEvent>
@@ -43,7 +43,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   bench_ = new BenchPlace(session_);
   compare_ = new ComparePlace(session_);
   run_ = new RunPlace(session_);
-  for (QWidget* place : std::initializer_list<QWidget*>{shoot_, bench_, compare_, run_}) places_->addWidget(place);
+  for (QWidget* place : std::initializer_list<QWidget*>{shoot_, bench_, compare_, run_})
+    places_->addWidget(place);
   row->addWidget(places_, 1);
   setCentralWidget(middle);
   connect(spine_, &Spine::chosen, this, [this](int place) { go(static_cast<Place>(place)); });
@@ -68,7 +69,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   connect(&session_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refresh);
   buildMenus();
   const QSettings settings;
-  session_.setOutputDefaults(outputFromText(settings.value(QStringLiteral("output")).toString().toStdString()));
+  session_.setOutputDefaults(
+      outputFromText(settings.value(QStringLiteral("output")).toString().toStdString()));
   if (!restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray())) resize(1280, 800);
   refresh();
 }
@@ -80,10 +82,13 @@ void MainWindow::buildMenus() {
     a->setShortcut(key);
     return a;
   };
-  add(shoot, tr("&New shoot"), QKeySequence::New, [this] { if (mayDiscard()) session_.newShoot(); });
+  add(shoot, tr("&New shoot"), QKeySequence::New, [this] {
+    if (mayDiscard()) session_.newShoot();
+  });
   add(shoot, tr("&Open shoot…"), QKeySequence::Open, [this] {
     if (!mayDiscard()) return;
-    const QString file = QFileDialog::getOpenFileName(this, tr("Open shoot"), {}, tr("Shoots (*%1)").arg(QString::fromLatin1(kShootEnding)));
+    const QString file = QFileDialog::getOpenFileName(
+        this, tr("Open shoot"), {}, tr("Shoots (*%1)").arg(QString::fromLatin1(kShootEnding)));
     if (!file.isEmpty()) openPath(file);
   });
   auto* recent = shoot->addMenu(tr("Open &recent"));
@@ -110,15 +115,20 @@ void MainWindow::buildMenus() {
   edit->addSeparator();
   add(edit, tr("&Preferences…"), QKeySequence::Preferences, [this] { preferences(); });
   auto* profile = menuBar()->addMenu(tr("&Profile"));
-  add(profile, tr("Put into profile"), QKeySequence(Qt::CTRL | Qt::Key_Return), [this] { bench_->putIntoProfile(); });
+  add(profile, tr("Put into profile"), QKeySequence(Qt::CTRL | Qt::Key_Return),
+      [this] { bench_->putIntoProfile(); });
   add(profile, tr("&Import OpenCV calibration…"), {}, [this] { importCalibration(); });
   add(profile, tr("&Export as OpenCV calibration…"), {}, [this] { exportCalibration(); });
   auto* go_menu = menuBar()->addMenu(tr("&Go"));
   const QStringList names{tr("Shoot"), tr("Bench"), tr("Compare"), tr("Run")};
-  for (int i = 0; i < 4; ++i) add(go_menu, names[i], QKeySequence(static_cast<int>(Qt::CTRL) | (Qt::Key_1 + i)), [this, i] { go(static_cast<Place>(i)); });
+  for (int i = 0; i < 4; ++i)
+    add(go_menu, names[i], QKeySequence(static_cast<int>(Qt::CTRL) | (Qt::Key_1 + i)),
+        [this, i] { go(static_cast<Place>(i)); });
   auto* help = menuBar()->addMenu(tr("&Help"));
   help->addAction(tr("About Glenhaze"), this, [this] {
-    QMessageBox::about(this, tr("About Glenhaze"), tr("Glenhaze %1\nMeasures each camera once and corrects every clip from it.").arg(QString::fromLatin1(kVersionText)));
+    QMessageBox::about(this, tr("About Glenhaze"),
+                       tr("Glenhaze %1\nMeasures each camera once and corrects every clip from it.")
+                           .arg(QString::fromLatin1(kVersionText)));
   });
 }
 
@@ -133,25 +143,32 @@ MainWindow::Place MainWindow::place() const { return static_cast<Place>(places_-
 
 void MainWindow::refresh() {
   int uncovered = 0;
-  for (const ClipPlan& plan : session_.plans()) uncovered += plan.lens.kind == Coverage::Missing && !plan.failed ? 1 : 0;
-  spine_->setNote(Shoot, session_.plans().empty() ? tr("empty") : uncovered > 0 ? tr("%1 uncovered").arg(uncovered) : tr("all covered"));
+  for (const ClipPlan& plan : session_.plans())
+    uncovered += plan.lens.kind == Coverage::Missing && !plan.failed ? 1 : 0;
+  spine_->setNote(Shoot, session_.plans().empty() ? tr("empty")
+                         : uncovered > 0          ? tr("%1 uncovered").arg(uncovered)
+                                                  : tr("all covered"));
   spine_->setNote(Bench, {});
   QString run = tr("idle");
   bool wrong = false;
   if (const auto batch = session_.batch()) {
     const RunSummary s = batch->summary();
     wrong = s.failed > 0;
-    run = session_.running() ? tr("%1 to go").arg(s.waiting + s.running) : s.failed > 0 ? tr("%1 failed").arg(s.failed) : tr("%1 done").arg(s.done);
+    run = session_.running() ? tr("%1 to go").arg(s.waiting + s.running)
+          : s.failed > 0     ? tr("%1 failed").arg(s.failed)
+                             : tr("%1 done").arg(s.done);
   }
   spine_->setNote(Run, run, wrong);
-  setWindowTitle(tr("%1%2 – Glenhaze").arg(session_.isModified() ? QStringLiteral("• ") : QString(), session_.title()));
+  setWindowTitle(
+      tr("%1%2 – Glenhaze").arg(session_.isModified() ? QStringLiteral("• ") : QString(), session_.title()));
 }
 
 void MainWindow::attempt(const std::function<void()>& action) {
   try {
     action();
   } catch (const Error& error) {
-    QMessageBox box(QMessageBox::Warning, tr("Glenhaze"), QString::fromStdString(error.whatHappened()), QMessageBox::Ok, this);
+    QMessageBox box(QMessageBox::Warning, tr("Glenhaze"), QString::fromStdString(error.whatHappened()),
+                    QMessageBox::Ok, this);
     QStringList rest;
     for (const std::string& text : {error.where(), error.why(), error.remedy()})
       if (!text.empty()) rest << QString::fromStdString(text);
@@ -188,15 +205,23 @@ void MainWindow::showRecent(QMenu& menu) {
   menu.clear();
   const QStringList recent = QSettings().value(QStringLiteral("recent")).toStringList();
   for (const QString& path : recent)
-    menu.addAction(path, this, [this, path] { if (mayDiscard()) openPath(path); });
+    menu.addAction(path, this, [this, path] {
+      if (mayDiscard()) openPath(path);
+    });
   if (recent.isEmpty()) menu.addAction(tr("Nothing yet"))->setEnabled(false);
 }
 
 bool MainWindow::save(bool as) {
   QString path = QString::fromStdString(session_.shoot().path.string());
   if (path.isEmpty() || as) {
-    const QString folder = session_.shoot().clips.empty() ? QString() : QString::fromStdString(session_.shoot().clips.front().path.parent_path().string()) + QLatin1Char('/');
-    path = QFileDialog::getSaveFileName(this, tr("Save shoot beside its footage"), folder + session_.title() + QString::fromLatin1(kShootEnding), tr("Shoots (*%1)").arg(QString::fromLatin1(kShootEnding)));
+    const QString folder =
+        session_.shoot().clips.empty()
+            ? QString()
+            : QString::fromStdString(session_.shoot().clips.front().path.parent_path().string()) +
+                  QLatin1Char('/');
+    path = QFileDialog::getSaveFileName(this, tr("Save shoot beside its footage"),
+                                        folder + session_.title() + QString::fromLatin1(kShootEnding),
+                                        tr("Shoots (*%1)").arg(QString::fromLatin1(kShootEnding)));
     if (path.isEmpty()) return false;
     if (!path.endsWith(QString::fromLatin1(kShootEnding))) path += QString::fromLatin1(kShootEnding);
   }
@@ -212,7 +237,9 @@ bool MainWindow::save(bool as) {
 
 bool MainWindow::mayDiscard() {
   if (!session_.isModified()) return true;
-  const auto answer = QMessageBox::question(this, tr("Glenhaze"), tr("Save the changes to “%1”?").arg(session_.title()), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+  const auto answer =
+      QMessageBox::question(this, tr("Glenhaze"), tr("Save the changes to “%1”?").arg(session_.title()),
+                            QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
   if (answer == QMessageBox::Save) return save(false);
   return answer == QMessageBox::Discard;
 }
@@ -236,7 +263,8 @@ void MainWindow::dropEvent(QDropEvent* event) {
   QStringList paths;
   for (const QUrl& url : event->mimeData()->urls())
     if (url.isLocalFile()) paths << url.toLocalFile();
-  if (paths.size() == 1 && (paths[0].endsWith(QString::fromLatin1(kShootEnding)) || (session_.plans().empty() && QFileInfo(paths[0]).isDir()))) {
+  if (paths.size() == 1 && (paths[0].endsWith(QString::fromLatin1(kShootEnding)) ||
+                            (session_.plans().empty() && QFileInfo(paths[0]).isDir()))) {
     if (mayDiscard()) openPath(paths[0]);
     return;
   }
@@ -245,7 +273,10 @@ void MainWindow::dropEvent(QDropEvent* event) {
 
 void MainWindow::closeEvent(QCloseEvent* event) {
   if (session_.running()) {
-    const auto answer = QMessageBox::question(this, tr("A run is in progress"), tr("Stop the run and close? Finished clips stay; the run can be taken up again later."), QMessageBox::Close | QMessageBox::Cancel);
+    const auto answer = QMessageBox::question(
+        this, tr("A run is in progress"),
+        tr("Stop the run and close? Finished clips stay; the run can be taken up again later."),
+        QMessageBox::Close | QMessageBox::Cancel);
     if (answer != QMessageBox::Close) return event->ignore();
     session_.stopRun();
   }
@@ -310,13 +341,15 @@ void MainWindow::preferences() {
 
 void MainWindow::importCalibration() {
   if (session_.currentClip() < 0) return;
-  const QString file = QFileDialog::getOpenFileName(this, tr("Import OpenCV calibration"), {}, tr("Calibrations (*.yml *.yaml *.xml *.json)"));
+  const QString file = QFileDialog::getOpenFileName(this, tr("Import OpenCV calibration"), {},
+                                                    tr("Calibrations (*.yml *.yaml *.xml *.json)"));
   if (file.isEmpty()) return;
   attempt([&] {
     Profile profile = session_.profileFor(session_.currentClip());
     const Profile in = fromOpenCvFile(file.toStdString(), profile.camera);
     if (in.camera.width != profile.camera.width || in.camera.height != profile.camera.height)
-      throw Error(ErrorKind::Evidence, "The calibration is for another picture size", file.toStdString(), in.camera.describe(), "Choose a clip of that size first");
+      throw Error(ErrorKind::Evidence, "The calibration is for another picture size", file.toStdString(),
+                  in.camera.describe(), "Choose a clip of that size first");
     profile.lens = in.lens;
     session_.putProfile(tr("Import OpenCV calibration"), profile);
   });
@@ -326,7 +359,8 @@ void MainWindow::exportCalibration() {
   if (session_.currentClip() < 0) return;
   attempt([&] {
     const std::string text = toOpenCvYaml(session_.profileFor(session_.currentClip()));
-    const QString file = QFileDialog::getSaveFileName(this, tr("Export as OpenCV calibration"), QStringLiteral("calibration.yml"), tr("YAML (*.yml)"));
+    const QString file = QFileDialog::getSaveFileName(this, tr("Export as OpenCV calibration"),
+                                                      QStringLiteral("calibration.yml"), tr("YAML (*.yml)"));
     if (!file.isEmpty()) writeFileAtomically(file.toStdString(), text);
   });
 }

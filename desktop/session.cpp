@@ -21,7 +21,8 @@ QString key(const fs::path& path) { return QString::fromStdString(path.string())
 
 class ShootEdit : public QUndoCommand {
  public:
-  ShootEdit(Session& session, const QString& what, Shoot after) : QUndoCommand(what), session_(session), before_(session.shoot()), after_(std::move(after)) {}
+  ShootEdit(Session& session, const QString& what, Shoot after)
+      : QUndoCommand(what), session_(session), before_(session.shoot()), after_(std::move(after)) {}
   void undo() override { session_.setShoot(before_); }
   void redo() override { session_.setShoot(after_); }
 
@@ -33,7 +34,8 @@ class ShootEdit : public QUndoCommand {
 // Files follow the undo: what is on the disk is always what the window shows.
 class ProfileEdit : public QUndoCommand {
  public:
-  ProfileEdit(Session& session, const QString& what, Profile after) : QUndoCommand(what), session_(session), after_(std::move(after)) {
+  ProfileEdit(Session& session, const QString& what, Profile after)
+      : QUndoCommand(what), session_(session), after_(std::move(after)) {
     for (const Profile& p : session.profiles_)
       if (p.path == after_.path) before_ = p;
   }
@@ -133,7 +135,8 @@ int Session::addPaths(const QStringList& paths) {
   int added = 0;
   for (const fs::path& path : found) {
     const fs::path absolute = fs::absolute(path).lexically_normal();
-    const bool known = std::any_of(after.clips.begin(), after.clips.end(), [&](const ShootClip& c) { return c.path == absolute; });
+    const bool known = std::any_of(after.clips.begin(), after.clips.end(),
+                                   [&](const ShootClip& c) { return c.path == absolute; });
     if (known) continue;
     ShootClip clip;
     clip.path = absolute;
@@ -172,7 +175,8 @@ void Session::setShoot(Shoot shoot) {
 
 void Session::setProfiles(std::vector<Profile> profiles) {
   profiles_ = std::move(profiles);
-  std::sort(profiles_.begin(), profiles_.end(), [](const Profile& a, const Profile& b) { return a.path < b.path; });
+  std::sort(profiles_.begin(), profiles_.end(),
+            [](const Profile& a, const Profile& b) { return a.path < b.path; });
   replan();
 }
 
@@ -192,17 +196,22 @@ void Session::probeMissing() {
     if (infos_.contains(key(path))) continue;
     infos_.insert(key(path), nullptr);
     ++probing_;
-    QtConcurrent::run(&probes_, [path] { return probe(path); }).then(this, [this, generation](const ClipInfo& info) {
+    QtConcurrent::run(&probes_, [path] {
+      return probe(path);
+    }).then(this, [this, generation](const ClipInfo& info) {
       if (generation != generation_) return;
       infos_[key(info.path)] = std::make_shared<ClipInfo>(info);
       --probing_;
       replan();
-      if (current_ >= 0 && shoot_.clips[static_cast<size_t>(current_)].path == info.path) Q_EMIT currentClipChanged();
+      if (current_ >= 0 && shoot_.clips[static_cast<size_t>(current_)].path == info.path)
+        Q_EMIT currentClipChanged();
     });
   }
 }
 
-std::shared_ptr<const ClipInfo> Session::infoOf(const fs::path& path) const { return infos_.value(key(path)); }
+std::shared_ptr<const ClipInfo> Session::infoOf(const fs::path& path) const {
+  return infos_.value(key(path));
+}
 
 void Session::replan() {
   std::vector<ClipInfo> infos;
@@ -224,7 +233,8 @@ void Session::setCurrentClip(int index) {
 Profile Session::profileFor(int clip) const {
   if (clip < 0 || clip >= static_cast<int>(plans_.size())) return {};
   const ClipPlan& plan = plans_[static_cast<size_t>(clip)];
-  if (plan.match.kind == MatchKind::Exact || plan.match.kind == MatchKind::Assigned) return profiles_[static_cast<size_t>(plan.match.profile)];
+  if (plan.match.kind == MatchKind::Exact || plan.match.kind == MatchKind::Assigned)
+    return profiles_[static_cast<size_t>(plan.match.profile)];
   Profile fresh;
   const CameraAnswer answer = answerOf(shoot_, plan.clip, plan.info);
   fresh.camera.name = answer.camera.empty() ? cameraNameOf(plan.info) : answer.camera;
@@ -245,9 +255,17 @@ void Session::startRun() {
   run_stop_ = std::stop_source();
   const QPointer<Session> self(this);
   batch_->setListener([self] {
-    if (self) QMetaObject::invokeMethod(self.data(), [self] { if (self) Q_EMIT self->runChanged(); }, Qt::QueuedConnection);
+    if (self)
+      QMetaObject::invokeMethod(
+          self.data(),
+          [self] {
+            if (self) Q_EMIT self->runChanged();
+          },
+          Qt::QueuedConnection);
   });
-  QtConcurrent::run(&runs_, [batch = batch_, token = run_stop_.get_token()] { batch->run(token); }).then(this, [this] {
+  QtConcurrent::run(&runs_, [batch = batch_, token = run_stop_.get_token()] {
+    batch->run(token);
+  }).then(this, [this] {
     running_ = false;
     Q_EMIT runChanged();
   });

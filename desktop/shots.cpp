@@ -75,20 +75,57 @@ void takeShots(MainWindow& window, const QString& folder) {
   auto* tour = new Tour(window, folder);
   Session& session = window.session();
   tour->add({[&] { window.go(MainWindow::Shoot); }, [&] { return !session.probing(); }, {}});
-  tour->add({[&] { session.setCurrentClip(clipNamed(session, "D3_0042")); window.go(MainWindow::Bench); window.benchPlace().chooseShot(QStringLiteral("D3 chart.mp4")); window.benchPlace().setWay(LensState::Way::Chart); window.benchPlace().state().findChart(); },
-             [&] { return !window.benchPlace().state().busy(); }, {}});
+  tour->add({[&] {
+               session.setCurrentClip(clipNamed(session, "D3_0042"));
+               window.go(MainWindow::Bench);
+               window.benchPlace().chooseShot(QStringLiteral("D3 chart.mp4"));
+               window.benchPlace().setWay(LensState::Way::Chart);
+               window.benchPlace().state().findChart();
+             },
+             [&] { return !window.benchPlace().state().busy(); },
+             {}});
   tour->add({[&] { window.benchPlace().showEvidence(2); }, {}, QStringLiteral("bench-lens-chart.png")});
-  tour->add({[&] { session.setCurrentClip(clipNamed(session, "A1_1107")); window.benchPlace().chooseShot(QString::fromUtf8("A1_1107 mason’s belt.mp4")); window.benchPlace().setWay(LensState::Way::Edges); window.benchPlace().state().findEdges(); },
-             [&] { return !window.benchPlace().state().busy(); }, {}});
+  tour->add({[&] {
+               session.setCurrentClip(clipNamed(session, "A1_1107"));
+               window.benchPlace().chooseShot(QString::fromUtf8("A1_1107 mason’s belt.mp4"));
+               window.benchPlace().setWay(LensState::Way::Edges);
+               window.benchPlace().state().findEdges();
+             },
+             [&] { return !window.benchPlace().state().busy(); },
+             {}});
   tour->add({[&] { window.benchPlace().showEvidence(0); }, {}, QStringLiteral("bench-lens-edges.png")});
-  tour->add({[&] { window.benchPlace().setStraightView(true); }, {}, QStringLiteral("bench-lens-straight.png")});
-  tour->add({[&] { window.benchPlace().setStraightView(false); session.setCurrentClip(clipNamed(session, "A1_1201")); window.go(MainWindow::Compare); },
-             [&] { return window.comparePlace().settled(); }, {}});
-  tour->add({[&] { session.setCurrentClip(clipNamed(session, "D3_0042")); }, [&] { return window.comparePlace().settled(); }, {}});
-  tour->add({[&] { window.comparePlace().addPin({420, 470}); window.comparePlace().addPin({1420, 250}); window.comparePlace().layStraightEdge({1000, 472}, {1570, 472}); }, {}, QStringLiteral("compare.png")});
-  tour->add({[&] { session.startRun(); window.go(MainWindow::Run); }, [&] { return session.batch() && session.batch()->summary().done >= 3; }, QStringLiteral("run.png")});
+  tour->add(
+      {[&] { window.benchPlace().setStraightView(true); }, {}, QStringLiteral("bench-lens-straight.png")});
+  tour->add({[&] {
+               window.benchPlace().setStraightView(false);
+               session.setCurrentClip(clipNamed(session, "A1_1201"));
+               window.go(MainWindow::Compare);
+             },
+             [&] { return window.comparePlace().settled(); },
+             {}});
+  tour->add({[&] { session.setCurrentClip(clipNamed(session, "D3_0042")); },
+             [&] { return window.comparePlace().settled(); },
+             {}});
+  tour->add({[&] {
+               window.comparePlace().addPin({420, 470});
+               window.comparePlace().addPin({1420, 250});
+               window.comparePlace().layStraightEdge({1000, 472}, {1570, 472});
+             },
+             {},
+             QStringLiteral("compare.png")});
+  tour->add({[&] {
+               session.startRun();
+               window.go(MainWindow::Run);
+             },
+             [&] { return session.batch() && session.batch()->summary().done >= 3; },
+             QStringLiteral("run.png")});
   tour->add({[&] { session.stopRun(); }, [&] { return !session.running(); }, {}});
-  tour->add({[&] { session.setCurrentClip(clipNamed(session, "D3_0045")); window.go(MainWindow::Shoot); }, {}, QStringLiteral("shoot.png")});
+  tour->add({[&] {
+               session.setCurrentClip(clipNamed(session, "D3_0045"));
+               window.go(MainWindow::Shoot);
+             },
+             {},
+             QStringLiteral("shoot.png")});
   tour->start();
 }
 

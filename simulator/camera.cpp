@@ -71,10 +71,14 @@ void put(Plane& plane, int x, int y, float value, int max) {
 
 double rowShare(ScanDirection direction, double x, double y, int width, int height) {
   switch (direction) {
-    case ScanDirection::Up: return 0.5 - y / (height - 1);
-    case ScanDirection::Right: return x / (width - 1) - 0.5;
-    case ScanDirection::Left: return 0.5 - x / (width - 1);
-    default: return y / (height - 1) - 0.5;
+    case ScanDirection::Up:
+      return 0.5 - y / (height - 1);
+    case ScanDirection::Right:
+      return x / (width - 1) - 0.5;
+    case ScanDirection::Left:
+      return 0.5 - x / (width - 1);
+    default:
+      return y / (height - 1) - 0.5;
   }
 }
 
@@ -100,10 +104,13 @@ SimCamera::SimCamera(CameraSetup setup, Scene scene, Motion motion)
         for (int s = 0; s < setup_.samples; ++s) {
           const double ox = (s % side + 0.5) / side - 0.5, oy = (s / side + 0.5) / side - 0.5;
           const auto ray = map.pixelToRay({x + ox, y + oy});
-          V3& to = rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel + static_cast<size_t>(s)];
+          V3& to =
+              rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel +
+                    static_cast<size_t>(s)];
           if (ray)
-            to = throughPort({static_cast<float>(ray->x), static_cast<float>(ray->y), static_cast<float>(ray->z)},
-                             setup_.port_index);
+            to = throughPort(
+                {static_cast<float>(ray->x), static_cast<float>(ray->y), static_cast<float>(ray->z)},
+                setup_.port_index);
         }
   });
 }
@@ -129,8 +136,9 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
   };
   std::vector<Sphere> spheres;
   for (const Quad& q : scene_.quads)
-    spheres.push_back({q.corner + q.u * (q.size_u / 2) + q.v * (q.size_v / 2) + q.velocity * static_cast<float>(t0),
-                       0.5F * std::hypot(q.size_u, q.size_v) + length(q.velocity) * 0.1F + 0.05F});
+    spheres.push_back(
+        {q.corner + q.u * (q.size_u / 2) + q.v * (q.size_v / 2) + q.velocity * static_cast<float>(t0),
+         0.5F * std::hypot(q.size_u, q.size_v) + length(q.velocity) * 0.1F + 0.05F});
   // Everything read at one time shares one pose: a row, or a column when the sensor scans sideways.
   struct Line {
     double time;
@@ -150,22 +158,25 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
     for (int tile = first; tile < last; ++tile) {
       const int x0 = tile % tiles_x * kTile, y0 = tile / tiles_x * kTile;
       const int x1 = std::min(w, x0 + kTile), y1 = std::min(h, y0 + kTile);
-      const auto rayAt = [&](int x, int y) { return rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel]; };
+      const auto rayAt = [&](int x, int y) {
+        return rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel];
+      };
       // Cone around the tile at its middle time, widened for what the camera turns while reading it.
       const V3 axis_camera = rayAt((x0 + x1) / 2, (y0 + y1) / 2);
       float cosine = 1;
       for (const int x : {x0, x1 - 1})
         for (const int y : {y0, y1 - 1}) cosine = std::min(cosine, dot(axis_camera, rayAt(x, y)));
       const float angle = std::acos(std::clamp(cosine, -1.0F, 1.0F)) + 0.03F;
-      const double middle = t0 + setup_.readout_s * rowShare(setup_.direction, (x0 + x1) / 2.0, (y0 + y1) / 2.0, w, h);
+      const double middle =
+          t0 + setup_.readout_s * rowShare(setup_.direction, (x0 + x1) / 2.0, (y0 + y1) / 2.0, w, h);
       const Pose pose = motion_(middle);
       const V3 axis = rotationFrom(pose.rx, pose.ry, pose.rz) * axis_camera;
       candidates.clear();
       for (size_t i = 0; i < spheres.size(); ++i) {
         const V3 to = spheres[i].centre - pose.position;
         const float distance = length(to);
-        if (distance < spheres[i].radius ||
-            std::acos(std::clamp(dot(to, axis) / distance, -1.0F, 1.0F)) < angle + std::asin(spheres[i].radius / distance))
+        if (distance < spheres[i].radius || std::acos(std::clamp(dot(to, axis) / distance, -1.0F, 1.0F)) <
+                                                angle + std::asin(spheres[i].radius / distance))
           candidates.push_back(static_cast<int>(i));
       }
       for (int y = y0; y < y1; ++y)
@@ -173,10 +184,13 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
           const auto& [time, position, r] = lines[static_cast<size_t>(sideways ? x : y)];
           V3 sum;
           for (size_t s = 0; s < per_pixel; ++s) {
-            const V3 ray = rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel + s];
+            const V3 ray =
+                rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel +
+                      s];
             if (dot(ray, ray) > 0) sum = sum + castRay(scene_, position, r * ray, time, spread, &candidates);
           }
-          linear[static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)] = sum * (1.0F / static_cast<float>(per_pixel));
+          linear[static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)] =
+              sum * (1.0F / static_cast<float>(per_pixel));
         }
     }
   });
@@ -210,9 +224,11 @@ void SimCamera::addNoise(std::vector<V3>& linear, int64_t index) const {
         V3 blur;
         for (int j = -1; j <= 1; ++j)
           for (int i = -1; i <= 1; ++i)
-            blur = blur + noise[static_cast<size_t>(std::clamp(y + j, 0, h - 1)) * static_cast<size_t>(w) + static_cast<size_t>(std::clamp(x + i, 0, w - 1))];
+            blur = blur + noise[static_cast<size_t>(std::clamp(y + j, 0, h - 1)) * static_cast<size_t>(w) +
+                                static_cast<size_t>(std::clamp(x + i, 0, w - 1))];
         const size_t at = static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x);
-        // The mean of nine has a third of the deviation; 0.6·3 keeps the blotches as strong as cameras leave them.
+        // The mean of nine has a third of the deviation; 0.6·3 keeps the blotches as strong as cameras leave
+        // them.
         linear[at] = linear[at] + noise[at] * (1 - blotch) + blur * (blotch * 0.2F);
       }
   });

@@ -36,14 +36,14 @@ struct CameraSetup {
   double fps = 30;
   double readout_s = 0;  ///< 0: global shutter
   ScanDirection direction = ScanDirection::Down;
-  double exposure = 1;   ///< gain before the tone curve
-  double pulsing = 0;    ///< share by which exposure breathes from frame to frame
-  double sharpening = 0; ///< in-camera unsharp mask; 1 is strong
+  double exposure = 1;    ///< gain before the tone curve
+  double pulsing = 0;     ///< share by which exposure breathes from frame to frame
+  double sharpening = 0;  ///< in-camera unsharp mask; 1 is strong
   SensorNoise noise;
   int hot_pixels = 0;
   PixelFormat format{Chroma::C420, 8};
   ColourTags colour{1, 1, 1, false, ChromaSiting::Left};
-  int samples = 4;       ///< rays per pixel: 1, 4 or 9
+  int samples = 4;  ///< rays per pixel: 1, 4 or 9
   unsigned seed = 1;
 };
 

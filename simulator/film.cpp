@@ -18,7 +18,8 @@ constexpr int kSoundRate = 48000;
 
 void require(int code, const fs::path& path) {
   if (code < 0)
-    throw Error(ErrorKind::Unwritable, "Cannot write the simulated clip", path.string(), detail::avText(code), "");
+    throw Error(ErrorKind::Unwritable, "Cannot write the simulated clip", path.string(), detail::avText(code),
+                "");
 }
 
 // Water, a slow engine and a mason's hammer: made up, repeatable.
@@ -26,9 +27,11 @@ float soundAt(int64_t sample) {
   const double t = static_cast<double>(sample) / kSoundRate;
   const auto lattice = static_cast<float>(t * 900);
   const float water = 0.10F * noise2(lattice, 0.5F, 3) + 0.06F * noise2(lattice * 7, 1.5F, 4);
-  const auto engine = static_cast<float>(0.05 * std::sin(2 * 3.14159265 * 62 * t) * (1 + 0.3 * std::sin(2 * 3.14159265 * 3.1 * t)));
+  const auto engine = static_cast<float>(0.05 * std::sin(2 * 3.14159265 * 62 * t) *
+                                         (1 + 0.3 * std::sin(2 * 3.14159265 * 3.1 * t)));
   const double beat = t - 0.75 * std::floor(t / 0.75);
-  const auto hammer = static_cast<float>(0.35 * std::exp(-beat * 45) * std::sin(2 * 3.14159265 * 1850 * beat));
+  const auto hammer =
+      static_cast<float>(0.35 * std::exp(-beat * 45) * std::sin(2 * 3.14159265 * 1850 * beat));
   return water + engine + hammer;
 }
 
@@ -36,7 +39,8 @@ class FilmWriter {
  public:
   FilmWriter(const fs::path& path, const SimCamera& camera, const FilmSettings& settings)
       : path_(path), camera_(camera), settings_(settings) {
-    require(avformat_alloc_output_context2(&output_, nullptr, nullptr, ("file:" + path.string()).c_str()), path);
+    require(avformat_alloc_output_context2(&output_, nullptr, nullptr, ("file:" + path.string()).c_str()),
+            path);
     openPicture();
     if (settings.sound) openSound();
     if (!settings.telemetry.empty()) openTelemetry();
@@ -118,10 +122,12 @@ class FilmWriter {
     picture_->time_base = c.time_base;
     picture_->avg_frame_rate = c.framerate;
     if (settings_.rotation != 0) {
-      auto* matrix = reinterpret_cast<int32_t*>(av_stream_new_side_data(picture_, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(int32_t)));
+      auto* matrix = reinterpret_cast<int32_t*>(
+          av_stream_new_side_data(picture_, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(int32_t)));
       av_display_rotation_set(matrix, settings_.rotation);
     }
-    if (!settings_.timecode.empty()) av_dict_set(&picture_->metadata, "timecode", settings_.timecode.c_str(), 0);
+    if (!settings_.timecode.empty())
+      av_dict_set(&picture_->metadata, "timecode", settings_.timecode.c_str(), 0);
   }
 
   Frame makeTagged() const {
@@ -238,7 +244,8 @@ void writeFilm(const fs::path& path, const SimCamera& camera, const FilmSettings
     FilmWriter writer(path, camera, settings);
     for (int64_t i = 0; i < settings.frames; ++i) {
       if (std::find(settings.dropped.begin(), settings.dropped.end(), i) != settings.dropped.end()) continue;
-      writer.picture(settings.interlaced ? weave(camera.frame(2 * i), camera.frame(2 * i + 1)) : camera.frame(i), i);
+      writer.picture(
+          settings.interlaced ? weave(camera.frame(2 * i), camera.frame(2 * i + 1)) : camera.frame(i), i);
       if (progress) progress(static_cast<double>(i + 1) / static_cast<double>(settings.frames));
     }
     writer.finish(settings.frames);
@@ -259,7 +266,8 @@ std::string truthJson(const SimCamera& camera, const FilmSettings& settings) {
                  {"height", s.lens.height},
                  {"focal_px", {s.lens.fx, s.lens.fy}},
                  {"centre_px", {s.lens.cx, s.lens.cy}},
-                 {"coefficients", std::vector<double>(s.lens.k.begin(), s.lens.k.begin() + numCoefficients(s.lens.model))}};
+                 {"coefficients",
+                  std::vector<double>(s.lens.k.begin(), s.lens.k.begin() + numCoefficients(s.lens.model))}};
   if (s.port_index > 1) out["lens"]["port_index"] = s.port_index;
   out["readout_ms"] = s.readout_s * 1000;
   out["direction"] = kDirections[static_cast<size_t>(s.direction)];

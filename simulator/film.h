@@ -21,13 +21,13 @@ struct FilmSettings {
   FilmCodec codec = FilmCodec::H264;
   int64_t bit_rate = 12'000'000;  ///< H.264 only; 0: constant quality 14
   bool sound = true;
-  int rotation = 0;               ///< tag: degrees clockwise to turn for showing
-  std::vector<int64_t> dropped;   ///< frames left out: the rate varies then
-  bool interlaced = false;        ///< weave fields of frames 2n and 2n+1, top first
-  double keep_share = 1;          ///< below 1: the file is cut off there
-  std::string make, model;        ///< container tags
-  std::optional<int> iso;         ///< container tag
-  std::string telemetry;          ///< text of a telemetry track, one entry a second; "" for none
+  int rotation = 0;              ///< tag: degrees clockwise to turn for showing
+  std::vector<int64_t> dropped;  ///< frames left out: the rate varies then
+  bool interlaced = false;       ///< weave fields of frames 2n and 2n+1, top first
+  double keep_share = 1;         ///< below 1: the file is cut off there
+  std::string make, model;       ///< container tags
+  std::optional<int> iso;        ///< container tag
+  std::string telemetry;         ///< text of a telemetry track, one entry a second; "" for none
   std::string creation_time = "2031-05-14T06:30:00Z";
   std::string timecode;
 };

@@ -48,10 +48,12 @@ namespace {
 
 constexpr double kDegree = 3.14159265358979323846 / 180;
 
-// {"x","y","z"} in metres, {"pitch","yaw","roll"} in degrees; yaw right, pitch up and roll clockwise positive.
+// {"x","y","z"} in metres, {"pitch","yaw","roll"} in degrees; yaw right, pitch up and roll clockwise
+// positive.
 Pose poseFrom(const json& in, const Pose& base) {
   Pose p = base;
-  p.position = {in.value("x", base.position.x), in.value("y", base.position.y), in.value("z", base.position.z)};
+  p.position = {in.value("x", base.position.x), in.value("y", base.position.y),
+                in.value("z", base.position.z)};
   p.rx = in.value("pitch", base.rx / kDegree) * kDegree;
   p.ry = in.value("yaw", base.ry / kDegree) * kDegree;
   p.rz = in.value("roll", base.rz / kDegree) * kDegree;
@@ -96,8 +98,9 @@ ClipRecipe clipFrom(const json& in, unsigned number) {
   r.from = poseFrom(in.value("from", json::object()), {});
   r.to = poseFrom(in.value("to", json::object()), r.from);
   const json shake = in.value("shake", json::object());
-  r.shake = {shake.value("pitch", 0.0) * kDegree, shake.value("yaw", 0.0) * kDegree, shake.value("roll", 0.0) * kDegree,
-             shake.value("low_hz", 0.5), shake.value("high_hz", 6.0), number * 13 + 5};
+  r.shake = {shake.value("pitch", 0.0) * kDegree, shake.value("yaw", 0.0) * kDegree,
+             shake.value("roll", 0.0) * kDegree,  shake.value("low_hz", 0.5),
+             shake.value("high_hz", 6.0),         number * 13 + 5};
   r.bob = in.value("bob", 0.0) * kDegree;
   for (const json& pose : in.value("held", json::array())) r.held.push_back(poseFrom(pose, {}));
   return r;
@@ -109,7 +112,8 @@ std::vector<ClipRecipe> readRecipe(const std::filesystem::path& path) {
   try {
     const json in = json::parse(readFile(path));
     std::vector<ClipRecipe> recipes;
-    for (const json& clip : in.at("clips")) recipes.push_back(clipFrom(clip, static_cast<unsigned>(recipes.size() + 1)));
+    for (const json& clip : in.at("clips"))
+      recipes.push_back(clipFrom(clip, static_cast<unsigned>(recipes.size() + 1)));
     return recipes;
   } catch (const json::exception& e) {
     throw Error(ErrorKind::Unreadable, "This is not a usable recipe", path.string(), e.what(), "");
@@ -118,7 +122,8 @@ std::vector<ClipRecipe> readRecipe(const std::filesystem::path& path) {
 
 SimCamera cameraOf(const ClipRecipe& r) {
   const double length = static_cast<double>(r.film.frames) / r.film.fps.value();
-  const auto motion = [from = r.from, to = r.to, shake = r.shake, bob = r.bob, held = r.held, length](double t) {
+  const auto motion = [from = r.from, to = r.to, shake = r.shake, bob = r.bob, held = r.held,
+                       length](double t) {
     if (!held.empty()) {
       const double at = std::clamp(t / length, 0.0, 0.9999) * static_cast<double>(held.size());
       return held[static_cast<size_t>(at)];

@@ -20,7 +20,7 @@ struct ClipRecipe {
   FilmSettings film;
   Pose from, to;  ///< the intended move, eased from one to the other
   Shake shake;
-  double bob = 0;  ///< boat motion, rad of slow roll
+  double bob = 0;          ///< boat motion, rad of slow roll
   std::vector<Pose> held;  ///< when given: the camera is held still at these in turn instead of moving
 };
 

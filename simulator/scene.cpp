@@ -10,11 +10,11 @@ void addBox(Scene& scene, V3 low, V3 high, Material material, V3 tint, V3 veloci
   const auto add = [&](V3 corner, V3 u, V3 v, float su, float sv) {
     scene.quads.push_back({corner, u, v, su, sv, material, tint, seed, velocity});
   };
-  add(low, {1, 0, 0}, {0, 1, 0}, size.x, size.y);                          // front
-  add({low.x, low.y, high.z}, {1, 0, 0}, {0, 1, 0}, size.x, size.y);       // back
-  add(low, {0, 0, 1}, {0, 1, 0}, size.z, size.y);                          // left
-  add({high.x, low.y, low.z}, {0, 0, 1}, {0, 1, 0}, size.z, size.y);       // right
-  add(low, {1, 0, 0}, {0, 0, 1}, size.x, size.z);                          // top
+  add(low, {1, 0, 0}, {0, 1, 0}, size.x, size.y);                     // front
+  add({low.x, low.y, high.z}, {1, 0, 0}, {0, 1, 0}, size.x, size.y);  // back
+  add(low, {0, 0, 1}, {0, 1, 0}, size.z, size.y);                     // left
+  add({high.x, low.y, low.z}, {0, 0, 1}, {0, 1, 0}, size.z, size.y);  // right
+  add(low, {1, 0, 0}, {0, 0, 1}, size.x, size.z);                     // top
   if (low.y < -0.5F || size.y < 0.5F) add({low.x, high.y, low.z}, {1, 0, 0}, {0, 0, 1}, size.x, size.z);
 }
 
@@ -26,7 +26,8 @@ void addScaffold(Scene& scene, float x0, float x1, float z, float top, float bot
     addBox(scene, {x - 0.035F, top, z}, {x + 0.035F, bottom, z + 0.07F}, Material::Steel, steel);
   for (float y = bottom - 2.0F; y > top; y -= 2.0F) {
     addBox(scene, {x0 - 0.4F, y, z - 0.01F}, {x1 + 0.4F, y + 0.06F, z + 0.05F}, Material::Steel, steel);
-    addBox(scene, {x0 - 0.3F, y + 0.9F, z + 0.1F}, {x1 + 0.3F, y + 0.95F, z + 0.9F}, Material::Wood, {1, 0.95F, 0.85F});
+    addBox(scene, {x0 - 0.3F, y + 0.9F, z + 0.1F}, {x1 + 0.3F, y + 0.95F, z + 0.9F}, Material::Wood,
+           {1, 0.95F, 0.85F});
   }
 }
 
@@ -34,9 +35,11 @@ void addRoof(Scene& scene, float x0, float x1, float eaves_y, float ridge_y, flo
   const float half = (z1 - z0) / 2;
   const V3 slope = unit({0, ridge_y - eaves_y, half});
   const float run = std::hypot(half, ridge_y - eaves_y);
-  scene.quads.push_back({{x0 - 0.4F, eaves_y, z0}, {1, 0, 0}, slope, x1 - x0 + 0.8F, run, Material::Slate, {1, 1, 1}, 31, {}});
+  scene.quads.push_back(
+      {{x0 - 0.4F, eaves_y, z0}, {1, 0, 0}, slope, x1 - x0 + 0.8F, run, Material::Slate, {1, 1, 1}, 31, {}});
   const V3 back = unit({0, ridge_y - eaves_y, -half});
-  scene.quads.push_back({{x0 - 0.4F, eaves_y, z1}, {1, 0, 0}, back, x1 - x0 + 0.8F, run, Material::Slate, {1, 1, 1}, 32, {}});
+  scene.quads.push_back(
+      {{x0 - 0.4F, eaves_y, z1}, {1, 0, 0}, back, x1 - x0 + 0.8F, run, Material::Slate, {1, 1, 1}, 32, {}});
 }
 
 void addRailing(Scene& scene, float x, float z0, float z1, float deck) {
@@ -57,9 +60,10 @@ Scene millScene(float dusk) {
   // The mill and its lean-to.
   addBox(s, {-7.5F, -6.4F, 22}, {8.5F, 4.4F, 33}, Material::Facade);
   addRoof(s, -7.5F, 8.5F, -6.5F, -10.2F, 21.6F, 33.4F);
-  addBox(s, {-7.6F, -6.62F, 21.55F}, {8.6F, -6.45F, 21.72F}, Material::Steel, {0.5F, 0.52F, 0.55F});  // gutter
-  addBox(s, {8.3F, -6.5F, 21.8F}, {8.42F, 4.2F, 21.95F}, Material::Steel, {0.5F, 0.52F, 0.55F});      // down pipe
-  addBox(s, {5.2F, -12.4F, 26}, {6.4F, -7.5F, 27.2F}, Material::Brick);                               // chimney
+  addBox(s, {-7.6F, -6.62F, 21.55F}, {8.6F, -6.45F, 21.72F}, Material::Steel,
+         {0.5F, 0.52F, 0.55F});                                                                   // gutter
+  addBox(s, {8.3F, -6.5F, 21.8F}, {8.42F, 4.2F, 21.95F}, Material::Steel, {0.5F, 0.52F, 0.55F});  // down pipe
+  addBox(s, {5.2F, -12.4F, 26}, {6.4F, -7.5F, 27.2F}, Material::Brick);                           // chimney
   addBox(s, {8.5F, -1.2F, 23}, {14.0F, 4.4F, 30}, Material::Stone);
   addBox(s, {8.3F, -1.45F, 22.7F}, {14.3F, -1.2F, 30.3F}, Material::Slate);
   addScaffold(s, -7.0F, 1.8F, 20.8F, -6.9F, 4.2F);
@@ -101,7 +105,15 @@ Scene footingsScene() {
   addBox(s, {-2.4F, 1.45F, 2.6F}, {-1.6F, 2.0F, 3.3F}, Material::Stone);
   for (int i = 0; i < 12; ++i) {
     const float x = -5.2F + 0.83F * static_cast<float>(i);
-    s.quads.push_back({{x, 0.9F, 3.4F}, {1, 0, 0}, {0, 1, 0}, 0.07F, 1.1F, Material::Weed, {1, 1, 1}, static_cast<unsigned>(i), {}});
+    s.quads.push_back({{x, 0.9F, 3.4F},
+                       {1, 0, 0},
+                       {0, 1, 0},
+                       0.07F,
+                       1.1F,
+                       Material::Weed,
+                       {1, 1, 1},
+                       static_cast<unsigned>(i),
+                       {}});
   }
   return s;
 }
@@ -110,9 +122,11 @@ Scene chartScene() {
   Scene s;
   s.surroundings = Surroundings::Indoors;
   const float cell = 0.06F;
-  const float w = cell * static_cast<float>(s.chart_columns + 3), h = cell * static_cast<float>(s.chart_rows + 3);
+  const float w = cell * static_cast<float>(s.chart_columns + 3),
+              h = cell * static_cast<float>(s.chart_rows + 3);
   s.quads.push_back({{-w / 2, -h / 2, 0}, {1, 0, 0}, {0, 1, 0}, w, h, Material::Chart, {1, 1, 1}, 1, {}});
-  s.quads.push_back({{-8, -4, 3.5F}, {1, 0, 0}, {0, 1, 0}, 16, 8, Material::Plaster, {0.75F, 0.72F, 0.66F}, 2, {}});
+  s.quads.push_back(
+      {{-8, -4, 3.5F}, {1, 0, 0}, {0, 1, 0}, 16, 8, Material::Plaster, {0.75F, 0.72F, 0.66F}, 2, {}});
   s.quads.push_back({{-8, 1.4F, -6}, {1, 0, 0}, {0, 0, 1}, 16, 10, Material::Wood, {1, 1, 1}, 5, {}});
   return s;
 }

@@ -11,7 +11,22 @@
 namespace glenhaze::sim {
 
 enum class Material {
-  Brick, Facade, Stone, Slate, Plaster, Wood, Steel, Concrete, Mud, Sail, Hull, Chart, Uprights, Steps, LampWall, Weed
+  Brick,
+  Facade,
+  Stone,
+  Slate,
+  Plaster,
+  Wood,
+  Steel,
+  Concrete,
+  Mud,
+  Sail,
+  Hull,
+  Chart,
+  Uprights,
+  Steps,
+  LampWall,
+  Weed
 };
 
 /// A rectangle: corner + s·u + t·v, s in [0, size_u], t in [0, size_v] metres; u and v are unit and
@@ -33,11 +48,11 @@ struct Scene {
   V3 sun = unit({-0.5F, -0.75F, -0.55F});  ///< direction towards the sun
   V3 sunlight{0.92F, 0.86F, 0.74F};
   V3 ambient{0.30F, 0.36F, 0.44F};
-  float water_level = 1e9F;   ///< y of the water's surface
+  float water_level = 1e9F;  ///< y of the water's surface
   float haze_per_m = 0.0025F;
   V3 haze{0.62F, 0.68F, 0.74F};
-  float dusk = 0;             ///< 0 day … 1 night
-  double lamp_hz = 0;         ///< flicker of the lamp on a LampWall; 0: steady
+  float dusk = 0;                         ///< 0 day … 1 night
+  double lamp_hz = 0;                     ///< flicker of the lamp on a LampWall; 0: steady
   int chart_columns = 9, chart_rows = 6;  ///< inner corners
 };
 

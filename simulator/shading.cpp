@@ -10,17 +10,19 @@ struct Footprint {
 };
 
 // Courses of bricks in running bond; sizes in metres. Returns the colour, anti-aliased over f.
-V3 courses(float u, float v, Footprint f, float brick_w, float brick_h, float joint, V3 base, V3 mortar, float vary,
-           unsigned seed) {
+V3 courses(float u, float v, Footprint f, float brick_w, float brick_h, float joint, V3 base, V3 mortar,
+           float vary, unsigned seed) {
   const float row = static_cast<float>(wholeBelow(v / brick_h));
   const float shifted = u + (static_cast<int>(row) % 2 != 0 ? brick_w * 0.5F : 0.0F);
   const float column = static_cast<float>(wholeBelow(shifted / brick_w));
   const float in_u = shifted - column * brick_w, in_v = v - row * brick_h;
-  const float inside = between(in_u, joint / 2, brick_w - joint / 2, f.u) * between(in_v, joint / 2, brick_h - joint / 2, f.v);
+  const float inside =
+      between(in_u, joint / 2, brick_w - joint / 2, f.u) * between(in_v, joint / 2, brick_h - joint / 2, f.v);
   // When bricks get smaller than the footprint their own colours average out.
   const float keep = std::clamp(1.5F - f.mean() / brick_h, 0.0F, 1.0F);
   const float own = (hash01(static_cast<int>(column), static_cast<int>(row), seed) - 0.5F) * 2 * vary * keep;
-  const float grain = 0.10F * fractal(u * 14, v * 14, seed + 3, 3, f.mean() * 14) + 0.12F * fractal(u * 0.6F, v * 0.6F, seed + 9, 3, f.mean());
+  const float grain = 0.10F * fractal(u * 14, v * 14, seed + 3, 3, f.mean() * 14) +
+                      0.12F * fractal(u * 0.6F, v * 0.6F, seed + 9, 3, f.mean());
   const V3 brick = base * (1 + own + grain);
   const float share = (1 - joint / brick_w) * (1 - joint / brick_h);
   return mix(mortar * (1 + 0.6F * grain), brick, inside * keep + share * (1 - keep));
@@ -44,7 +46,8 @@ V3 window(float u, float v, float w, float h, Footprint f) {
 V3 facade(float u, float v, Footprint f, float height, unsigned seed) {
   V3 wall = brickWall(u, v, f, seed);
   // Quoins of pale stone at the corner, a string course, stained foot.
-  const V3 stone = courses(u, v, f, 0.5F, 0.3F, 0.012F, {0.52F, 0.48F, 0.41F}, {0.35F, 0.33F, 0.3F}, 0.1F, seed + 4);
+  const V3 stone =
+      courses(u, v, f, 0.5F, 0.3F, 0.012F, {0.52F, 0.48F, 0.41F}, {0.35F, 0.33F, 0.3F}, 0.1F, seed + 4);
   const float quoin = std::max(1 - above(u, 0.55F, f.u), 0.0F);
   const float course = between(v, 3.25F, 3.45F, f.v);
   wall = mix(wall, stone, std::max(quoin, course));
@@ -56,16 +59,20 @@ V3 facade(float u, float v, Footprint f, float height, unsigned seed) {
     const float surround = between(in_u, -0.12F, kW + 0.12F, f.u) * between(in_v, -0.2F, kH + 0.14F, f.v);
     wall = mix(wall, stone * 1.08F, surround);
     const float outer = between(in_u, 0, kW, f.u) * between(in_v, 0, kH, f.v);
-    if (outer > 0) wall = mix(wall, window(std::clamp(in_u, 0.0F, kW), std::clamp(in_v, 0.0F, kH), kW, kH, {f.u, f.v}), outer);
+    if (outer > 0)
+      wall = mix(wall, window(std::clamp(in_u, 0.0F, kW), std::clamp(in_v, 0.0F, kH), kW, kH, {f.u, f.v}),
+                 outer);
   }
-  const float damp = std::clamp((v - height + 2.6F) / 2.6F, 0.0F, 1.0F) * (0.75F + 0.3F * fractal(u, v * 0.4F, seed + 17, 3, f.mean()));
+  const float damp = std::clamp((v - height + 2.6F) / 2.6F, 0.0F, 1.0F) *
+                     (0.75F + 0.3F * fractal(u, v * 0.4F, seed + 17, 3, f.mean()));
   return mix(wall, {0.13F, 0.15F, 0.10F}, std::clamp(damp, 0.0F, 0.75F));
 }
 
 V3 chart(const Scene& scene, float u, float v, Footprint f) {
   const float cell = 0.06F;
   const float x = u / cell - 1, y = v / cell - 1;  // one cell of white around the board
-  const auto columns = static_cast<float>(scene.chart_columns + 1), rows = static_cast<float>(scene.chart_rows + 1);
+  const auto columns = static_cast<float>(scene.chart_columns + 1),
+             rows = static_cast<float>(scene.chart_rows + 1);
   const float fx = f.u / cell, fy = f.v / cell;
   // A chessboard as the product of two square waves, each box-filtered exactly.
   const auto wave = [](float t, float w) {
@@ -87,29 +94,42 @@ V3 chart(const Scene& scene, float u, float v, Footprint f) {
 V3 albedo(const Scene& scene, const Quad& q, float u, float v, Footprint f, double time_s) {
   const float m = f.mean();
   switch (q.material) {
-    case Material::Brick: return brickWall(u, v, f, q.seed);
-    case Material::Facade: return facade(u, v, f, q.size_v, q.seed);
+    case Material::Brick:
+      return brickWall(u, v, f, q.seed);
+    case Material::Facade:
+      return facade(u, v, f, q.size_v, q.seed);
     case Material::Stone:
-      return courses(u, v, f, 0.62F, 0.31F, 0.02F, {0.40F, 0.37F, 0.32F}, {0.25F, 0.24F, 0.21F}, 0.16F, q.seed);
+      return courses(u, v, f, 0.62F, 0.31F, 0.02F, {0.40F, 0.37F, 0.32F}, {0.25F, 0.24F, 0.21F}, 0.16F,
+                     q.seed);
     case Material::Slate:
-      return courses(u, v, f, 0.30F, 0.22F, 0.012F, {0.15F, 0.16F, 0.19F}, {0.07F, 0.07F, 0.08F}, 0.22F, q.seed);
+      return courses(u, v, f, 0.30F, 0.22F, 0.012F, {0.15F, 0.16F, 0.19F}, {0.07F, 0.07F, 0.08F}, 0.22F,
+                     q.seed);
     case Material::Wood: {
       const float ring = fractal(u * 2.2F, v * 26, q.seed, 4, m * 26);
       const float gap = between(v - std::floor(v / 0.19F) * 0.19F, 0, 0.008F, f.v);
       return V3{0.36F, 0.26F, 0.16F} * ((1 + 0.35F * ring) * (1 - 0.6F * gap));
     }
-    case Material::Steel: return V3{0.52F, 0.54F, 0.56F} * (1 + 0.1F * fractal(u * 9, v * 9, q.seed, 2, m * 9));
-    case Material::Concrete: return V3{0.46F, 0.45F, 0.43F} * (1 + 0.15F * fractal(u * 3, v * 3, q.seed, 4, m * 3));
-    case Material::Mud: return V3{0.22F, 0.19F, 0.14F} * (1 + 0.4F * fractal(u * 1.3F, v * 1.3F, q.seed, 5, m * 1.3F));
-    case Material::Plaster: return V3{0.66F, 0.64F, 0.60F} * (1 + 0.05F * fractal(u * 4, v * 4, q.seed, 4, m * 4));
-    case Material::Sail: return {0.8F, 0.78F, 0.7F};
-    case Material::Hull: return V3{0.8F, 0.8F, 0.8F} * (1 - 0.4F * between(v, 0.25F, 0.32F, f.v));
-    case Material::Weed: return V3{0.08F, 0.20F, 0.07F} * (1 + 0.3F * noise2(u * 60, v * 9, q.seed, m * 30));
-    case Material::Chart: return chart(scene, u, v, f);
+    case Material::Steel:
+      return V3{0.52F, 0.54F, 0.56F} * (1 + 0.1F * fractal(u * 9, v * 9, q.seed, 2, m * 9));
+    case Material::Concrete:
+      return V3{0.46F, 0.45F, 0.43F} * (1 + 0.15F * fractal(u * 3, v * 3, q.seed, 4, m * 3));
+    case Material::Mud:
+      return V3{0.22F, 0.19F, 0.14F} * (1 + 0.4F * fractal(u * 1.3F, v * 1.3F, q.seed, 5, m * 1.3F));
+    case Material::Plaster:
+      return V3{0.66F, 0.64F, 0.60F} * (1 + 0.05F * fractal(u * 4, v * 4, q.seed, 4, m * 4));
+    case Material::Sail:
+      return {0.8F, 0.78F, 0.7F};
+    case Material::Hull:
+      return V3{0.8F, 0.8F, 0.8F} * (1 - 0.4F * between(v, 0.25F, 0.32F, f.v));
+    case Material::Weed:
+      return V3{0.08F, 0.20F, 0.07F} * (1 + 0.3F * noise2(u * 60, v * 9, q.seed, m * 30));
+    case Material::Chart:
+      return chart(scene, u, v, f);
     case Material::Uprights: {
       const float pitch = 0.5F, in = u - std::floor(u / pitch) * pitch;
       const float bar = between(in, 0.12F, 0.25F, f.u);
-      return mix({0.55F, 0.54F, 0.5F}, {0.07F, 0.07F, 0.08F}, bar) * (1 + 0.06F * fractal(u * 3, v * 3, q.seed, 3, m * 3));
+      return mix({0.55F, 0.54F, 0.5F}, {0.07F, 0.07F, 0.08F}, bar) *
+             (1 + 0.06F * fractal(u * 3, v * 3, q.seed, 3, m * 3));
     }
     case Material::Steps: {
       const int step = std::clamp(static_cast<int>(u), 0, 7);
@@ -127,7 +147,8 @@ V3 albedo(const Scene& scene, const Quad& q, float u, float v, Footprint f, doub
 
 V3 sky(const Scene& scene, V3 d, float spread) {
   const float up = -d.y;
-  V3 colour = mix({0.72F, 0.78F, 0.84F}, {0.22F, 0.38F, 0.66F}, std::clamp(std::sqrt(std::max(up, 0.0F)) * 1.2F, 0.0F, 1.0F));
+  V3 colour = mix({0.72F, 0.78F, 0.84F}, {0.22F, 0.38F, 0.66F},
+                  std::clamp(std::sqrt(std::max(up, 0.0F)) * 1.2F, 0.0F, 1.0F));
   if (up > 0.01F) {
     const float s = 1 / (up + 0.12F);
     const float cloud = fractal(d.x * s * 1.1F + 3, d.z * s * 1.1F, 77, 5, spread * s * 3);
@@ -146,7 +167,7 @@ V3 sky(const Scene& scene, V3 d, float spread) {
 V3 waterColour(const Scene& scene, V3 at, V3 d, double time_s, float spread, float distance) {
   const auto t = static_cast<float>(time_s);
   const float f = spread * distance;
-  const float slope_x = 0.09F * fractal(at.x * 1.4F + t * 0.5F, at.z * 0.7F, 41, 4, f * 2) ;
+  const float slope_x = 0.09F * fractal(at.x * 1.4F + t * 0.5F, at.z * 0.7F, 41, 4, f * 2);
   const float slope_z = 0.09F * fractal(at.x * 1.2F, at.z * 0.9F - t * 0.6F, 57, 4, f * 2);
   const V3 normal = unit({slope_x, -1, slope_z});
   const float facing = std::max(0.0F, -dot(normal, d));
@@ -187,7 +208,9 @@ V3 lit(const Scene& scene, const Hit& hit, V3 at, float spread, double time_s) {
   const Quad& q = *hit.quad;
   const float slant = f / std::max(0.08F, hit.facing);
   const bool steep_v = std::abs(q.v.z) > 0.5F || std::abs(q.v.y) > 0.9F;
-  const Footprint print = std::abs(q.u.z) > 0.5F ? Footprint{slant, f} : (steep_v && std::abs(q.v.z) > 0.3F ? Footprint{f, slant} : Footprint{f, f});
+  const Footprint print = std::abs(q.u.z) > 0.5F
+                              ? Footprint{slant, f}
+                              : (steep_v && std::abs(q.v.z) > 0.3F ? Footprint{f, slant} : Footprint{f, f});
   const V3 colour = albedo(scene, q, hit.u, hit.v, print, time_s) * q.tint;
   if (scene.surroundings == Surroundings::Indoors) {
     const float fall = q.material == Material::Steps || q.material == Material::Chart
@@ -197,25 +220,30 @@ V3 lit(const Scene& scene, const Hit& hit, V3 at, float spread, double time_s) {
   }
   const float sun = std::max(0.0F, dot(hit.normal, scene.sun));
   const float above_ground = std::clamp((scene.water_level - at.y) * 0.35F + 0.55F, 0.55F, 1.0F);
-  V3 light = scene.sunlight * (sun * (1 - scene.dusk)) + scene.ambient * (above_ground * (1 - 0.93F * scene.dusk));
+  V3 light =
+      scene.sunlight * (sun * (1 - scene.dusk)) + scene.ambient * (above_ground * (1 - 0.93F * scene.dusk));
   if (scene.dusk > 0) {
     // Two work lamps on the causeway.
     for (const V3 lamp : {V3{-1.5F, -0.5F, 14}, V3{4, -3.5F, 19}}) {
       const V3 to = lamp - at;
       const float r2 = dot(to, to);
-      light = light + V3{1.0F, 0.78F, 0.5F} * (scene.dusk * 9.0F * std::max(0.0F, dot(hit.normal, unit(to))) / (r2 + 2));
+      light = light + V3{1.0F, 0.78F, 0.5F} *
+                          (scene.dusk * 9.0F * std::max(0.0F, dot(hit.normal, unit(to))) / (r2 + 2));
     }
   }
   if (scene.surroundings == Surroundings::UnderWater) {
-    const float caustic = fractal(at.x * 2.2F + static_cast<float>(time_s) * 0.7F, at.y * 2.2F + at.z, 91, 3, spread);
-    light = scene.ambient + scene.sunlight * (0.55F + 0.5F * std::max(0.0F, caustic) + 0.25F * std::max(0.0F, -hit.normal.y));
+    const float caustic =
+        fractal(at.x * 2.2F + static_cast<float>(time_s) * 0.7F, at.y * 2.2F + at.z, 91, 3, spread);
+    light = scene.ambient +
+            scene.sunlight * (0.55F + 0.5F * std::max(0.0F, caustic) + 0.25F * std::max(0.0F, -hit.normal.y));
   }
   return colour * light;
 }
 
 }  // namespace
 
-V3 castRay(const Scene& scene, V3 origin, V3 d, double time_s, float spread, const std::vector<int>* candidates) {
+V3 castRay(const Scene& scene, V3 origin, V3 d, double time_s, float spread,
+           const std::vector<int>* candidates) {
   Hit hit;
   if (candidates != nullptr) {
     for (const int i : *candidates) tryQuad(scene.quads[static_cast<size_t>(i)], origin, d, time_s, hit);

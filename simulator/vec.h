@@ -34,7 +34,8 @@ inline Rotation rotationFrom(double rx, double ry, double rz) {
   const double angle = std::sqrt(rx * rx + ry * ry + rz * rz);
   Rotation r;
   if (angle < 1e-12) return r;
-  const double x = rx / angle, y = ry / angle, z = rz / angle, c = std::cos(angle), s = std::sin(angle), t = 1 - c;
+  const double x = rx / angle, y = ry / angle, z = rz / angle, c = std::cos(angle), s = std::sin(angle),
+               t = 1 - c;
   const std::array<double, 9> m = {t * x * x + c,     t * x * y - s * z, t * x * z + s * y,
                                    t * x * y + s * z, t * y * y + c,     t * y * z - s * x,
                                    t * x * z - s * y, t * y * z + s * x, t * z * z + c};
@@ -44,7 +45,8 @@ inline Rotation rotationFrom(double rx, double ry, double rz) {
 
 /// Repeatable hash to 0..1 of a lattice point.
 inline float hash01(int x, int y, unsigned seed) {
-  unsigned h = static_cast<unsigned>(x) * 0x8da6b343U ^ static_cast<unsigned>(y) * 0xd8163841U ^ seed * 0xcb1ab31fU;
+  unsigned h =
+      static_cast<unsigned>(x) * 0x8da6b343U ^ static_cast<unsigned>(y) * 0xd8163841U ^ seed * 0xcb1ab31fU;
   h ^= h >> 15;
   h *= 0x2c1b3c6dU;
   h ^= h >> 12;
@@ -84,7 +86,9 @@ inline float fractal(float x, float y, unsigned seed, int octaves, float footpri
 }
 
 /// Share of a footprint of width w around x that lies above `edge`: an anti-aliased step.
-inline float above(float x, float edge, float w) { return std::clamp((x - edge) / std::max(w, 1e-6F) + 0.5F, 0.0F, 1.0F); }
+inline float above(float x, float edge, float w) {
+  return std::clamp((x - edge) / std::max(w, 1e-6F) + 0.5F, 0.0F, 1.0F);
+}
 /// 1 between a and b, anti-aliased.
 inline float between(float x, float a, float b, float w) { return above(x, a, w) - above(x, b, w); }
 

@@ -19,14 +19,13 @@ void parallelBlocks(int count, int grain, const std::function<void(int, int)>& b
 }
 
 int workerThreads() {
-  return static_cast<int>(
-      tbb::global_control::active_value(tbb::global_control::max_allowed_parallelism));
+  return static_cast<int>(tbb::global_control::active_value(tbb::global_control::max_allowed_parallelism));
 }
 
 ThreadLimit::ThreadLimit(int threads) : control_(nullptr) {
   if (threads > 0)
-    control_ = new tbb::global_control(tbb::global_control::max_allowed_parallelism,
-                                       static_cast<size_t>(threads));
+    control_ =
+        new tbb::global_control(tbb::global_control::max_allowed_parallelism, static_cast<size_t>(threads));
 }
 
 ThreadLimit::~ThreadLimit() { delete static_cast<tbb::global_control*>(control_); }

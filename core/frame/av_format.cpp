@@ -24,10 +24,14 @@ int avPixelFormat(const PixelFormat& format, const ColourTags& colour) {
   if (format.chroma == Chroma::Mono) return byName("gray" + depth);
   if (colour.matrix == 0 && format.chroma == Chroma::C444) return byName("gbrp" + depth);
   switch (format.chroma) {
-    case Chroma::C420: return byName("yuv420p" + depth);
-    case Chroma::C422: return byName("yuv422p" + depth);
-    case Chroma::C440: return byName("yuv440p" + depth);
-    default: return byName("yuv444p" + depth);
+    case Chroma::C420:
+      return byName("yuv420p" + depth);
+    case Chroma::C422:
+      return byName("yuv422p" + depth);
+    case Chroma::C440:
+      return byName("yuv440p" + depth);
+    default:
+      return byName("yuv444p" + depth);
   }
 }
 
@@ -59,8 +63,8 @@ FormatChoice chooseFormat(int av_pixel_format) {
   tags.matrix = choice.rgb ? 0 : 2;
   const std::string name = d->name;
   const bool same_layout = av_pixel_format == avPixelFormat(choice.format, tags);
-  choice.exact = same_layout || name == "yuvj420p" || name == "yuvj422p" || name == "yuvj444p" ||
-                 name == "yuvj440p";
+  choice.exact =
+      same_layout || name == "yuvj420p" || name == "yuvj422p" || name == "yuvj444p" || name == "yuvj440p";
   return choice;
 }
 

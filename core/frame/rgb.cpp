@@ -24,13 +24,18 @@ using Scaler = std::unique_ptr<SwsContext, decltype(&sws_freeContext)>;
 
 int swsMatrix(int h273_matrix, int height) {
   switch (h273_matrix) {
-    case 1: return SWS_CS_ITU709;
+    case 1:
+      return SWS_CS_ITU709;
     case 5:
-    case 6: return SWS_CS_ITU601;
-    case 7: return SWS_CS_SMPTE240M;
+    case 6:
+      return SWS_CS_ITU601;
+    case 7:
+      return SWS_CS_SMPTE240M;
     case 9:
-    case 10: return SWS_CS_BT2020;
-    default: return height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601;
+    case 10:
+      return SWS_CS_BT2020;
+    default:
+      return height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601;
   }
 }
 
@@ -40,13 +45,13 @@ struct Side {
 };
 
 Scaler makeScaler(const Side& from, const Side& to, int matrix, int flags) {
-  Scaler scaler(sws_getContext(from.width, from.height, static_cast<AVPixelFormat>(from.av_format), to.width,
-                               to.height, static_cast<AVPixelFormat>(to.av_format), flags, nullptr, nullptr,
-                               nullptr),
-                sws_freeContext);
+  Scaler scaler(
+      sws_getContext(from.width, from.height, static_cast<AVPixelFormat>(from.av_format), to.width, to.height,
+                     static_cast<AVPixelFormat>(to.av_format), flags, nullptr, nullptr, nullptr),
+      sws_freeContext);
   if (!scaler)
-    throw Error(ErrorKind::BadRequest, "Cannot convert a frame for the screen", "", "unsupported pixel format",
-                "");
+    throw Error(ErrorKind::BadRequest, "Cannot convert a frame for the screen", "",
+                "unsupported pixel format", "");
   const int* table = sws_getCoefficients(matrix);
   sws_setColorspaceDetails(scaler.get(), table, from.full_range ? 1 : 0, table, to.full_range ? 1 : 0, 0,
                            1 << 16, 1 << 16);
@@ -58,10 +63,14 @@ Scaler makeScaler(const Side& from, const Side& to, int matrix, int flags) {
 // Luma weights of red and blue by H.273 matrix number (ITU-R BT.709, BT.601, SMPTE 240M, BT.2020).
 std::pair<float, float> lumaWeights(int h273_matrix, int height) {
   switch (swsMatrix(h273_matrix, height)) {
-    case SWS_CS_ITU709: return {0.2126F, 0.0722F};
-    case SWS_CS_SMPTE240M: return {0.212F, 0.087F};
-    case SWS_CS_BT2020: return {0.2627F, 0.0593F};
-    default: return {0.299F, 0.114F};
+    case SWS_CS_ITU709:
+      return {0.2126F, 0.0722F};
+    case SWS_CS_SMPTE240M:
+      return {0.212F, 0.087F};
+    case SWS_CS_BT2020:
+      return {0.2627F, 0.0593F};
+    default:
+      return {0.299F, 0.114F};
   }
 }
 
@@ -72,8 +81,8 @@ void widen(const T* from, float gain, float offset, int count, float* to) {
 
 // One row of chroma at luma's width: between two rows of chroma, then between neighbours of the row.
 template <typename T>
-void chromaRow(const Plane& plane, const PixelFormat& format, ChromaSiting siting, int y, float gain, float mid,
-               std::vector<float>& small, float* to, int width) {
+void chromaRow(const Plane& plane, const PixelFormat& format, ChromaSiting siting, int y, float gain,
+               float mid, std::vector<float>& small, float* to, int width) {
   const int n = plane.width;
   if (format.shiftY() == 1) {
     const float at = (static_cast<float>(y) - (siting == ChromaSiting::TopLeft ? 0.0F : 0.5F)) / 2;
@@ -82,7 +91,8 @@ void chromaRow(const Plane& plane, const PixelFormat& format, ChromaSiting sitin
     const T* a = plane.row<T>(std::clamp(upper, 0, plane.height - 1));
     const T* b = plane.row<T>(std::clamp(upper + 1, 0, plane.height - 1));
     for (int x = 0; x < n; ++x)
-      small[static_cast<size_t>(x)] = ((static_cast<float>(a[x]) - mid) * (1 - share) + (static_cast<float>(b[x]) - mid) * share) * gain;
+      small[static_cast<size_t>(x)] =
+          ((static_cast<float>(a[x]) - mid) * (1 - share) + (static_cast<float>(b[x]) - mid) * share) * gain;
   } else {
     widen(plane.row<T>(y), gain, mid, n, small.data());
   }
@@ -120,14 +130,19 @@ void screenRows(const Frame& frame, int first, int last, uint8_t* bgrx) {
   for (int y = first; y < last; ++y) {
     widen(frame.planes[0].row<T>(y), gain, black, width, luma.data());
     if (colour) {
-      chromaRow<T>(frame.planes[1], frame.format, frame.colour.siting, y, chroma_gain, mid, small, cb.data(), width);
-      chromaRow<T>(frame.planes[2], frame.format, frame.colour.siting, y, chroma_gain, mid, small, cr.data(), width);
+      chromaRow<T>(frame.planes[1], frame.format, frame.colour.siting, y, chroma_gain, mid, small, cb.data(),
+                   width);
+      chromaRow<T>(frame.planes[2], frame.format, frame.colour.siting, y, chroma_gain, mid, small, cr.data(),
+                   width);
     }
     auto* to = bgrx + static_cast<size_t>(y) * n * 4;
     const float *l = luma.data(), *u = cb.data(), *v = cr.data();
     for (int x = 0; x < width; ++x) {
-      const auto code = [](float value) { return static_cast<uint32_t>(static_cast<int32_t>(std::min(std::max(value + 0.5F, 0.0F), 255.0F))); };
-      const uint32_t packed = 0xFF000000U | code(l[x] + rv * v[x]) << 16U | code(l[x] + gu * u[x] + gv * v[x]) << 8U | code(l[x] + bu * u[x]);
+      const auto code = [](float value) {
+        return static_cast<uint32_t>(static_cast<int32_t>(std::min(std::max(value + 0.5F, 0.0F), 255.0F)));
+      };
+      const uint32_t packed = 0xFF000000U | code(l[x] + rv * v[x]) << 16U |
+                              code(l[x] + gu * u[x] + gv * v[x]) << 8U | code(l[x] + bu * u[x]);
       std::memcpy(to + 4 * x, &packed, 4);
     }
   }
@@ -150,7 +165,8 @@ ScreenPicture sameSizeScreen(const Frame& frame) {
 }  // namespace
 
 ScreenPicture toScreen(const Frame& frame, int width, int height, ScreenScaling scaling) {
-  if (width == frame.width && height == frame.height && frame.colour.matrix != 0) return sameSizeScreen(frame);
+  if (width == frame.width && height == frame.height && frame.colour.matrix != 0)
+    return sameSizeScreen(frame);
   ScreenPicture out;
   out.width = width;
   out.height = height;
@@ -158,9 +174,9 @@ ScreenPicture toScreen(const Frame& frame, int width, int height, ScreenScaling 
   const bool full = frame.colour.full_range || frame.colour.matrix == 0;
   const int flags =
       (scaling == ScreenScaling::Area && width < frame.width ? SWS_AREA : SWS_BILINEAR) | SWS_ACCURATE_RND;
-  auto scaler = makeScaler({frame.width, frame.height, avPixelFormat(frame.format, frame.colour), full},
-                           {width, height, AV_PIX_FMT_BGR0, true}, swsMatrix(frame.colour.matrix, frame.height),
-                           flags);
+  auto scaler =
+      makeScaler({frame.width, frame.height, avPixelFormat(frame.format, frame.colour), full},
+                 {width, height, AV_PIX_FMT_BGR0, true}, swsMatrix(frame.colour.matrix, frame.height), flags);
   std::array<const uint8_t*, 4> source{};
   std::array<int, 4> strides{};
   for (size_t p = 0; p < static_cast<size_t>(frame.format.numPlanes()); ++p) {
@@ -169,7 +185,8 @@ ScreenPicture toScreen(const Frame& frame, int width, int height, ScreenScaling 
   }
   std::array<uint8_t*, 4> target{out.bgrx.data()};
   std::array<int, 4> target_strides{width * 4};
-  sws_scale(scaler.get(), source.data(), strides.data(), 0, frame.height, target.data(), target_strides.data());
+  sws_scale(scaler.get(), source.data(), strides.data(), 0, frame.height, target.data(),
+            target_strides.data());
   return out;
 }
 

@@ -21,7 +21,8 @@ enum class ScreenScaling { Bilinear, Area };
 
 /// Converts by the frame's own matrix and range (BT.601 for small, BT.709 for large pictures where the
 /// frame does not say: common practice, no source). Not safe on one frame that is being written.
-ScreenPicture toScreen(const Frame& frame, int width, int height, ScreenScaling scaling = ScreenScaling::Area);
+ScreenPicture toScreen(const Frame& frame, int width, int height,
+                       ScreenScaling scaling = ScreenScaling::Area);
 
 /// The luma plane as 8 bit, rows tight. G′ for frames whose planes are G, B, R.
 std::vector<uint8_t> luma8(const Frame& frame);

@@ -45,7 +45,8 @@ Frame turnedFrame(const Frame& frame, int degrees) {
   out.width = width;
   out.height = height;
   if (quarter) out.sample_aspect = {frame.sample_aspect.den, frame.sample_aspect.num};
-  if (frame.colour.siting != ChromaSiting::Center && format.chroma != Chroma::C444) out.colour.siting = ChromaSiting::Center;
+  if (frame.colour.siting != ChromaSiting::Center && format.chroma != Chroma::C444)
+    out.colour.siting = ChromaSiting::Center;
   for (size_t p = 0; p < static_cast<size_t>(format.numPlanes()); ++p)
     parallelBlocks(out.planes[p].height, 64, [&](int first, int last) {
       if (format.bytesPerSample() == 1)

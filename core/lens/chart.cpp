@@ -65,7 +65,8 @@ struct Solution {
 };
 
 // Poses for a guessed lens: corners back through the lens onto the plane z = 1, then a plain PnP.
-bool guessPoses(const Lens& lens, const std::vector<const ChartView*>& views, const Board& board, Solution& solution) {
+bool guessPoses(const Lens& lens, const std::vector<const ChartView*>& views, const Board& board,
+                Solution& solution) {
   const LensMap map(lens);
   solution.poses.clear();
   for (const ChartView* view : views) {
@@ -79,7 +80,8 @@ bool guessPoses(const Lens& lens, const std::vector<const ChartView*>& views, co
     }
     if (object.size() < 8) return false;
     cv::Vec3d r, t;
-    if (!cv::solvePnP(object, image, cv::Matx33d::eye(), cv::noArray(), r, t, false, cv::SOLVEPNP_ITERATIVE)) return false;
+    if (!cv::solvePnP(object, image, cv::Matx33d::eye(), cv::noArray(), r, t, false, cv::SOLVEPNP_ITERATIVE))
+      return false;
     solution.poses.push_back({r[0], r[1], r[2], t[0], t[1], t[2]});
   }
   return true;
@@ -98,17 +100,19 @@ std::vector<int> heldOf(const Variant& v) {
   return held;
 }
 
-void buildProblem(ceres::Problem& problem, const Variant& variant, const std::vector<const ChartView*>& views, const Board& board,
-                  Solution& s) {
+void buildProblem(ceres::Problem& problem, const Variant& variant, const std::vector<const ChartView*>& views,
+                  const Board& board, Solution& s) {
   for (size_t v = 0; v < views.size(); ++v)
     for (size_t i = 0; i < board.size(); ++i)
-      problem.AddResidualBlock(new ceres::AutoDiffCostFunction<CornerCost, 2, 9, 6>(new CornerCost{variant.model, board[i], views[v]->corners[i]}),
+      problem.AddResidualBlock(new ceres::AutoDiffCostFunction<CornerCost, 2, 9, 6>(
+                                   new CornerCost{variant.model, board[i], views[v]->corners[i]}),
                                nullptr, s.lens.data(), s.poses[v].data());
   const auto held = heldOf(variant);
   if (!held.empty()) problem.SetManifold(s.lens.data(), new ceres::SubsetManifold(9, held));
 }
 
-void minimise(const Variant& variant, const std::vector<const ChartView*>& views, const Board& board, Solution& s, int iterations) {
+void minimise(const Variant& variant, const std::vector<const ChartView*>& views, const Board& board,
+              Solution& s, int iterations) {
   ceres::Problem problem;
   buildProblem(problem, variant, views, board, s);
   ceres::Solver::Options options;
@@ -124,7 +128,8 @@ void minimise(const Variant& variant, const std::vector<const ChartView*>& views
   s.converged = summary.IsSolutionUsable() && std::isfinite(s.rss);
 }
 
-Solution solveModel(const Variant& variant, const std::vector<const ChartView*>& views, const Board& board, int width, int height) {
+Solution solveModel(const Variant& variant, const std::vector<const ChartView*>& views, const Board& board,
+                    int width, int height) {
   // Several focal lengths to start from: the picture may show 40° or 160°.
   Solution best;
   for (const double share : {0.32, 0.45, 0.6, 0.8, 1.1, 1.6}) {
@@ -140,7 +145,8 @@ Solution solveModel(const Variant& variant, const std::vector<const ChartView*>&
   return best;
 }
 
-std::vector<double> deviations(const Variant& variant, const std::vector<const ChartView*>& views, const Board& board, Solution s) {
+std::vector<double> deviations(const Variant& variant, const std::vector<const ChartView*>& views,
+                               const Board& board, Solution s) {
   ceres::Problem problem;
   buildProblem(problem, variant, views, board, s);
   ceres::Covariance::Options options;
@@ -155,11 +161,13 @@ std::vector<double> deviations(const Variant& variant, const std::vector<const C
   const auto count = static_cast<double>(2 * views.size() * board.size());
   const double used = 4 + variant.coefficients + 6.0 * static_cast<double>(views.size());
   const double variance = s.rss / std::max(1.0, count - used);
-  for (size_t i = 0; i < static_cast<size_t>(4 + numCoefficients(variant.model)); ++i) out.push_back(std::sqrt(std::max(0.0, c[i * 9 + i] * variance)));
+  for (size_t i = 0; i < static_cast<size_t>(4 + numCoefficients(variant.model)); ++i)
+    out.push_back(std::sqrt(std::max(0.0, c[i * 9 + i] * variance)));
   return out;
 }
 
-void fillResiduals(LensModel model, const Solution& s, const Board& board, const std::vector<ChartView*>& views) {
+void fillResiduals(LensModel model, const Solution& s, const Board& board,
+                   const std::vector<ChartView*>& views) {
   for (size_t v = 0; v < views.size(); ++v) {
     ChartView& view = *views[v];
     view.residuals.clear();
@@ -181,13 +189,16 @@ std::vector<ChartView*> inUse(std::vector<ChartView>& views) {
   return used;
 }
 
-std::vector<const ChartView*> asConst(const std::vector<ChartView*>& views) { return {views.begin(), views.end()}; }
+std::vector<const ChartView*> asConst(const std::vector<ChartView*>& views) {
+  return {views.begin(), views.end()};
+}
 
 void requireViews(size_t count) {
   if (count < kLeastViews)
-    throw Error(ErrorKind::Evidence, "The chart was not seen often enough", "",
-                std::to_string(count) + " usable views, at least " + std::to_string(kLeastViews) + " are needed",
-                "Film the whole chart from more sides, filling the picture, held still for a moment each time");
+    throw Error(
+        ErrorKind::Evidence, "The chart was not seen often enough", "",
+        std::to_string(count) + " usable views, at least " + std::to_string(kLeastViews) + " are needed",
+        "Film the whole chart from more sides, filling the picture, held still for a moment each time");
 }
 
 // Leaves out views whose residual is far above the others'; true when any was.
@@ -201,7 +212,8 @@ bool rejectOutliers(const std::vector<ChartView*>& views) {
   for (ChartView* v : views)
     if (v->rms_px > limit && left > kLeastViews) {
       char text[96];
-      std::snprintf(text, sizeof text, "does not fit: %.2f px where the others leave %.2f px", v->rms_px, all[all.size() / 2]);
+      std::snprintf(text, sizeof text, "does not fit: %.2f px where the others leave %.2f px", v->rms_px,
+                    all[all.size() / 2]);
       v->left_out = text;
       --left;
       any = true;
@@ -211,8 +223,9 @@ bool rejectOutliers(const std::vector<ChartView*>& views) {
 
 // All shapes of the models that are tried, the whole one of each first.
 std::vector<Variant> variantsFor(std::optional<LensModel> model) {
-  const std::vector<Variant> all = {{LensModel::BrownConrady, 5}, {LensModel::BrownConrady, 4}, {LensModel::KannalaBrandt, 4},
-                                    {LensModel::KannalaBrandt, 2}, {LensModel::KannalaBrandt, 1}, {LensModel::Division, 1}};
+  const std::vector<Variant> all = {{LensModel::BrownConrady, 5},  {LensModel::BrownConrady, 4},
+                                    {LensModel::KannalaBrandt, 4}, {LensModel::KannalaBrandt, 2},
+                                    {LensModel::KannalaBrandt, 1}, {LensModel::Division, 1}};
   std::vector<Variant> wanted;
   for (const Variant& v : all)
     if (model ? v.model == *model : v.model != LensModel::Division) wanted.push_back(v);
@@ -230,8 +243,9 @@ const ModelFit* rivalOf(const std::vector<ModelFit>& fits) {
 
 std::string comparison(const ModelFit& best, const ModelFit& other) {
   char text[160];
-  std::snprintf(text, sizeof text, "%s leaves %.3f px, %s %.3f px%s", lensModelName(best.model).c_str(), best.rms_px,
-                lensModelName(other.model).c_str(), other.rms_px, other.usable ? "" : " and folds over inside the picture");
+  std::snprintf(text, sizeof text, "%s leaves %.3f px, %s %.3f px%s", lensModelName(best.model).c_str(),
+                best.rms_px, lensModelName(other.model).c_str(), other.rms_px,
+                other.usable ? "" : " and folds over inside the picture");
   return text;
 }
 
@@ -240,9 +254,11 @@ std::string comparison(const ModelFit& best, const ModelFit& other) {
 void ChartSpec::validate() const {
   if (columns < 3 || rows < 3 || columns > 60 || rows > 60)
     throw Error(ErrorKind::BadRequest, "A chart has 3 to 60 inner corners each way", "",
-                std::to_string(columns) + "x" + std::to_string(rows), "Count the corners where four squares meet");
+                std::to_string(columns) + "x" + std::to_string(rows),
+                "Count the corners where four squares meet");
   if (!(square_mm > 0 && square_mm < 10000))
-    throw Error(ErrorKind::BadRequest, "The square size is not usable", "", std::to_string(square_mm) + " mm", "");
+    throw Error(ErrorKind::BadRequest, "The square size is not usable", "", std::to_string(square_mm) + " mm",
+                "");
 }
 
 namespace {
@@ -256,15 +272,19 @@ std::vector<cv::Point2f> locateCorners(const cv::Mat& image, cv::Size size) {
   cv::resize(image, small, {}, scale, scale, cv::INTER_AREA);
   std::vector<cv::Point2f> rough;
   if (!cv::findChessboardCornersSB(small, size, rough, cv::CALIB_CB_NORMALIZE_IMAGE) &&
-      !cv::findChessboardCornersSB(small, size, rough, cv::CALIB_CB_NORMALIZE_IMAGE | cv::CALIB_CB_EXHAUSTIVE))
+      !cv::findChessboardCornersSB(small, size, rough,
+                                   cv::CALIB_CB_NORMALIZE_IMAGE | cv::CALIB_CB_EXHAUSTIVE))
     return {};
-  for (cv::Point2f& p : rough) p = {static_cast<float>((p.x + 0.5) / scale - 0.5), static_cast<float>((p.y + 0.5) / scale - 0.5)};
+  for (cv::Point2f& p : rough)
+    p = {static_cast<float>((p.x + 0.5) / scale - 0.5), static_cast<float>((p.y + 0.5) / scale - 0.5)};
   cv::Rect area = cv::boundingRect(rough);
   // Half a square and more of margin, so that the outer squares are whole.
   const int margin = 24 + std::max(area.width, area.height) / std::min(size.width, size.height);
-  area = cv::Rect(area.x - margin, area.y - margin, area.width + 2 * margin, area.height + 2 * margin) & cv::Rect(0, 0, image.cols, image.rows);
+  area = cv::Rect(area.x - margin, area.y - margin, area.width + 2 * margin, area.height + 2 * margin) &
+         cv::Rect(0, 0, image.cols, image.rows);
   std::vector<cv::Point2f> corners;
-  if (cv::findChessboardCornersSB(image(area), size, corners, cv::CALIB_CB_NORMALIZE_IMAGE | cv::CALIB_CB_ACCURACY))
+  if (cv::findChessboardCornersSB(image(area), size, corners,
+                                  cv::CALIB_CB_NORMALIZE_IMAGE | cv::CALIB_CB_ACCURACY))
     for (cv::Point2f& p : corners) p += cv::Point2f(area.tl());
   else
     corners = rough;
@@ -273,9 +293,11 @@ std::vector<cv::Point2f> locateCorners(const cv::Mat& image, cv::Size size) {
   double square = 1e9;
   for (int r = 0; r < size.height; ++r)
     for (int c = 0; c + 1 < size.width; ++c)
-      square = std::min(square, cv::norm(corners[static_cast<size_t>(r * size.width + c)] - corners[static_cast<size_t>(r * size.width + c + 1)]));
+      square = std::min(square, cv::norm(corners[static_cast<size_t>(r * size.width + c)] -
+                                         corners[static_cast<size_t>(r * size.width + c + 1)]));
   const int window = std::clamp(static_cast<int>(square * 0.35), 2, 9);
-  cv::cornerSubPix(image, corners, {window, window}, {-1, -1}, {cv::TermCriteria::EPS | cv::TermCriteria::COUNT, 60, 0.002});
+  cv::cornerSubPix(image, corners, {window, window}, {-1, -1},
+                   {cv::TermCriteria::EPS | cv::TermCriteria::COUNT, 60, 0.002});
   return corners;
 }
 
@@ -364,12 +386,15 @@ ChartFinding solveChart(std::vector<ChartView> views, int width, int height, con
       const auto corners = static_cast<int>(used.size() * board.size());
       t.fit.rms_px = std::sqrt(t.solution.rss / corners);
       t.fit.usable = LensMap(detail::lensOf(t.solution.lens, candidate.model, width, height)).coversPicture();
-      t.score = detail::informationCriterion(t.solution.rss, 2 * corners, 4 + candidate.coefficients) + (t.fit.usable ? 0 : 1e9);
+      t.score = detail::informationCriterion(t.solution.rss, 2 * corners, 4 + candidate.coefficients) +
+                (t.fit.usable ? 0 : 1e9);
       tried.push_back(std::move(t));
     }
     if (tried.empty())
-      throw Error(ErrorKind::Evidence, "No lens model fits these views", "", "", "Film the chart again, flat and whole in the picture");
-    std::stable_sort(tried.begin(), tried.end(), [](const Tried& a, const Tried& b) { return a.score < b.score; });
+      throw Error(ErrorKind::Evidence, "No lens model fits these views", "", "",
+                  "Film the chart again, flat and whole in the picture");
+    std::stable_sort(tried.begin(), tried.end(),
+                     [](const Tried& a, const Tried& b) { return a.score < b.score; });
     fillResiduals(tried[0].fit.model, tried[0].solution, board, used);
     progress.update((round + 1) / 3.0);
     if (!rejectOutliers(used)) break;
@@ -381,16 +406,23 @@ ChartFinding solveChart(std::vector<ChartView> views, int width, int height, con
   finding.views_used = static_cast<int>(used.size());
   finding.stddev = deviations(best.variant, asConst(used), board, best.solution);
   for (const Tried& t : tried) finding.fits.push_back(t.fit);
-  finding.model_reason = model ? "Chosen by hand." : rivalOf(finding.fits) ? comparison(tried[0].fit, *rivalOf(finding.fits)) + "." : "The only model that converged.";
+  finding.model_reason = model                   ? "Chosen by hand."
+                         : rivalOf(finding.fits) ? comparison(tried[0].fit, *rivalOf(finding.fits)) + "."
+                                                 : "The only model that converged.";
   std::vector<std::vector<Point>> sets;
   for (const ChartView* v : used) sets.push_back(v->corners);
   finding.covered = coveredByHulls(sets, width, height);
   finding.coverage = coveredShare(finding.covered);
   const std::string bare = uncoveredCorners(finding.covered);
-  if (!bare.empty()) finding.warnings.push_back("No view covers " + bare + ". Bend there is extended, not measured.");
-  if (used.size() < 8) finding.warnings.push_back("Only " + std::to_string(used.size()) + " views: more would steady the values.");
-  if (finding.rms_px > 1) finding.warnings.emplace_back("The fit is poor: is the chart flat, and did it fill the picture?");
-  if (!best.fit.usable) finding.warnings.emplace_back("The model folds over inside the picture; try another one.");
+  if (!bare.empty())
+    finding.warnings.push_back("No view covers " + bare + ". Bend there is extended, not measured.");
+  if (used.size() < 8)
+    finding.warnings.push_back("Only " + std::to_string(used.size()) +
+                               " views: more would steady the values.");
+  if (finding.rms_px > 1)
+    finding.warnings.emplace_back("The fit is poor: is the chart flat, and did it fill the picture?");
+  if (!best.fit.usable)
+    finding.warnings.emplace_back("The model folds over inside the picture; try another one.");
   return finding;
 }
 
@@ -406,17 +438,20 @@ std::string chartPdf(const ChartSpec& spec) {
   for (int r = 0; r < rows; ++r)
     for (int c = 0; c < columns; ++c)
       if ((r + c) % 2 == 0) {
-        std::snprintf(text, sizeof text, "%.3f %.3f %.3f %.3f re\n", x0 + c * cell, y0 + r * cell, cell, cell);
+        std::snprintf(text, sizeof text, "%.3f %.3f %.3f %.3f re\n", x0 + c * cell, y0 + r * cell, cell,
+                      cell);
         page += text;
       }
   page += "f\n";
   std::snprintf(text, sizeof text,
-                "BT /F1 11 Tf 24 18 Td (Glenhaze chart, %d x %d inner corners, %.2f mm squares when printed at 100 %%. Keep it flat.) Tj ET\n",
+                "BT /F1 11 Tf 24 18 Td (Glenhaze chart, %d x %d inner corners, %.2f mm squares when printed "
+                "at 100 %%. Keep it flat.) Tj ET\n",
                 spec.columns, spec.rows, cell / kPerMm);
   page += text;
   std::vector<std::string> objects = {
       "<< /Type /Catalog /Pages 2 0 R >>", "<< /Type /Pages /Kids [3 0 R] /Count 1 >>",
-      "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 841.89 595.28] /Contents 4 0 R /Resources << /Font << /F1 5 0 R >> >> >>",
+      "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 841.89 595.28] /Contents 4 0 R /Resources << /Font << /F1 "
+      "5 0 R >> >> >>",
       "<< /Length " + std::to_string(page.size()) + " >>\nstream\n" + page + "endstream",
       "<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>"};
   std::string pdf = "%PDF-1.4\n";

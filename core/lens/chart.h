@@ -25,11 +25,11 @@ struct ChartSpec {
 struct ChartView {
   std::string source;  ///< path of the reference shot
   int64_t frame = 0;
-  std::vector<Point> corners;  ///< row by row, px
-  double sharpness = 0;        ///< mean squared Laplacian of luma; comparable within one shot only
-  double rms_px = -1;          ///< after solving
+  std::vector<Point> corners;    ///< row by row, px
+  double sharpness = 0;          ///< mean squared Laplacian of luma; comparable within one shot only
+  double rms_px = -1;            ///< after solving
   std::vector<Point> residuals;  ///< measured − modelled, after solving
-  std::string left_out;        ///< why it is not used, "" when it is
+  std::string left_out;          ///< why it is not used, "" when it is
 };
 
 /// Looks for the whole chart in one frame (OpenCV's findChessboardCornersSB). Empty when it is not there.
@@ -42,19 +42,19 @@ void pickViews(std::vector<ChartView>& views, int width, int height, int most = 
 struct ModelFit {
   LensModel model = LensModel::BrownConrady;
   double rms_px = 0;
-  bool usable = true;   ///< false: folds over inside the picture, or did not converge
+  bool usable = true;  ///< false: folds over inside the picture, or did not converge
 };
 
 struct ChartFinding {
   Lens lens;
-  double rms_px = 0;            ///< reprojection error over all corners used
-  std::vector<double> stddev;   ///< of fx fy cx cy and the coefficients
+  double rms_px = 0;           ///< reprojection error over all corners used
+  std::vector<double> stddev;  ///< of fx fy cx cy and the coefficients
   std::vector<ChartView> views;
   int views_used = 0;
-  double coverage = 0;          ///< share of the picture inside the corners of any view used
-  std::vector<bool> covered;    ///< the same on a grid of kCoverageColumns × kCoverageRows
-  std::vector<ModelFit> fits;   ///< every model tried, best first
-  std::string model_reason;     ///< why this model
+  double coverage = 0;         ///< share of the picture inside the corners of any view used
+  std::vector<bool> covered;   ///< the same on a grid of kCoverageColumns × kCoverageRows
+  std::vector<ModelFit> fits;  ///< every model tried, best first
+  std::string model_reason;    ///< why this model
   std::vector<std::string> warnings;
 };
 

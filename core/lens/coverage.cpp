@@ -48,7 +48,9 @@ std::vector<bool> coveredByPoints(std::span<const std::vector<Point>> sets, int 
 }
 
 double coveredShare(const std::vector<bool>& cells) {
-  return cells.empty() ? 0 : static_cast<double>(std::count(cells.begin(), cells.end(), true)) / static_cast<double>(cells.size());
+  return cells.empty() ? 0
+                       : static_cast<double>(std::count(cells.begin(), cells.end(), true)) /
+                             static_cast<double>(cells.size());
 }
 
 std::string uncoveredCorners(const std::vector<bool>& cells) {
@@ -73,7 +75,8 @@ std::string uncoveredCorners(const std::vector<bool>& cells) {
   if (missing.empty()) return "";
   if (missing.size() == 4) return "any corner";
   std::string text = "the " + missing[0];
-  for (size_t i = 1; i < missing.size(); ++i) text += (i + 1 == missing.size() ? " and the " : ", the ") + missing[i];
+  for (size_t i = 1; i < missing.size(); ++i)
+    text += (i + 1 == missing.size() ? " and the " : ", the ") + missing[i];
   return text + (missing.size() > 1 ? " corners" : " corner");
 }
 

@@ -10,9 +10,9 @@ namespace glenhaze {
 
 namespace {
 
-constexpr double kSigma = 1.2;        // px of smoothing before gradients: noise down, position kept
-constexpr double kStep_px = 4;        // spacing of points handed out
-constexpr double kWeakest = 3.0;      // code values per px below which nothing counts as an edge
+constexpr double kSigma = 1.2;    // px of smoothing before gradients: noise down, position kept
+constexpr double kStep_px = 4;    // spacing of points handed out
+constexpr double kWeakest = 3.0;  // code values per px below which nothing counts as an edge
 
 struct Gradients {
   cv::Mat gx, gy, magnitude;  // CV_32F
@@ -52,9 +52,12 @@ std::optional<Point> peakAcross(const Gradients& g, Point p, Point normal, doubl
   std::vector<double> strength(static_cast<size_t>(2 * n + 1));
   for (int i = -n; i <= n; ++i) {
     const Point q = p + normal * (i * kFine);
-    double s = static_cast<double>(g.sample(g.gx, q.x, q.y)) * normal.x + static_cast<double>(g.sample(g.gy, q.x, q.y)) * normal.y;
-    if (dot(polarity, polarity) > 0.5) s *= dot(polarity, normal) >= 0 ? 1 : -1;
-    else s = std::abs(s);
+    double s = static_cast<double>(g.sample(g.gx, q.x, q.y)) * normal.x +
+               static_cast<double>(g.sample(g.gy, q.x, q.y)) * normal.y;
+    if (dot(polarity, polarity) > 0.5)
+      s *= dot(polarity, normal) >= 0 ? 1 : -1;
+    else
+      s = std::abs(s);
     strength[static_cast<size_t>(i + n)] = s;
   }
   int best = -1;
@@ -77,7 +80,8 @@ std::optional<Point> peakAcross(const Gradients& g, Point p, Point normal, doubl
     double sum = 0, moment = 0;
     for (double t = -2.5; t <= 2.501; t += 0.25) {
       const Point q = p + normal * (at + t);
-      const double s = std::abs(static_cast<double>(g.sample(g.gx, q.x, q.y)) * normal.x + static_cast<double>(g.sample(g.gy, q.x, q.y)) * normal.y);
+      const double s = std::abs(static_cast<double>(g.sample(g.gx, q.x, q.y)) * normal.x +
+                                static_cast<double>(g.sample(g.gy, q.x, q.y)) * normal.y);
       sum += s;
       moment += s * t;
     }
@@ -133,12 +137,14 @@ struct Crests {
   cv::Mat strength;          // CV_32F, 0 where there is no crest
   std::vector<Point> exact;  // per pixel
 
-  explicit Crests(const Gradients& g) : strength(g.magnitude.size(), CV_32F, cv::Scalar(0)), exact(g.magnitude.total()) {
+  explicit Crests(const Gradients& g)
+      : strength(g.magnitude.size(), CV_32F, cv::Scalar(0)), exact(g.magnitude.total()) {
     for (int y = 1; y + 1 < strength.rows; ++y)
       for (int x = 1; x + 1 < strength.cols; ++x) {
         const float m = g.magnitude.at<float>(y, x);
         if (m < static_cast<float>(kWeakest)) continue;
-        const double nx = static_cast<double>(g.gx.at<float>(y, x) / m), ny = static_cast<double>(g.gy.at<float>(y, x) / m);
+        const double nx = static_cast<double>(g.gx.at<float>(y, x) / m),
+                     ny = static_cast<double>(g.gy.at<float>(y, x) / m);
         const double a = static_cast<double>(g.sample(g.magnitude, x - nx, y - ny));
         const double c = static_cast<double>(g.sample(g.magnitude, x + nx, y + ny));
         const auto b = static_cast<double>(m);
@@ -156,7 +162,8 @@ std::vector<std::vector<Point>> chains(const Gradients& g, Crests& crests, float
   std::vector<std::vector<Point>> all;
   cv::Mat used(crests.strength.size(), CV_8U, cv::Scalar(0));
   const auto walk = [&](int x, int y, int sense, std::vector<Point>& out) {
-    Point heading{-static_cast<double>(g.gy.at<float>(y, x)) * sense, static_cast<double>(g.gx.at<float>(y, x)) * sense};
+    Point heading{-static_cast<double>(g.gy.at<float>(y, x)) * sense,
+                  static_cast<double>(g.gx.at<float>(y, x)) * sense};
     while (true) {
       heading = heading * (1 / std::max(1e-9, length(heading)));
       int bx = -1, by = -1;
@@ -182,7 +189,8 @@ std::vector<std::vector<Point>> chains(const Gradients& g, Crests& crests, float
       y = by;
       out.push_back(crests.exact[static_cast<size_t>(y * used.cols + x)]);
       const double m = static_cast<double>(g.magnitude.at<float>(y, x));
-      const Point now{-static_cast<double>(g.gy.at<float>(y, x)) / m * sense, static_cast<double>(g.gx.at<float>(y, x)) / m * sense};
+      const Point now{-static_cast<double>(g.gy.at<float>(y, x)) / m * sense,
+                      static_cast<double>(g.gx.at<float>(y, x)) / m * sense};
       heading = heading * 0.7 + now * 0.3;
     }
   };
@@ -232,11 +240,13 @@ std::pair<double, size_t> parabolaMisfit(const std::vector<Point>& chain, size_t
   return {worst, where};
 }
 
-void splitSmooth(const std::vector<Point>& chain, size_t first, size_t last, double shortest, std::vector<std::vector<Point>>& out) {
+void splitSmooth(const std::vector<Point>& chain, size_t first, size_t last, double shortest,
+                 std::vector<std::vector<Point>>& out) {
   if (last <= first || length(chain[last] - chain[first]) < shortest) return;
   const auto [worst, where] = parabolaMisfit(chain, first, last);
   if (worst < 1.1) {
-    out.emplace_back(chain.begin() + static_cast<ptrdiff_t>(first), chain.begin() + static_cast<ptrdiff_t>(last) + 1);
+    out.emplace_back(chain.begin() + static_cast<ptrdiff_t>(first),
+                     chain.begin() + static_cast<ptrdiff_t>(last) + 1);
     return;
   }
   if (where <= first + 2 || where + 2 >= last) {
@@ -284,7 +294,8 @@ std::vector<std::vector<Point>> detectEdges(const Frame& frame, int most, double
   Crests crests(g);
   std::vector<std::vector<Point>> pieces;
   const double shortest_px = shortest * frame.width;
-  for (const auto& chain : chains(g, crests, 8.0F)) splitSmooth(chain, 0, chain.size() - 1, shortest_px, pieces);
+  for (const auto& chain : chains(g, crests, 8.0F))
+    splitSmooth(chain, 0, chain.size() - 1, shortest_px, pieces);
   std::sort(pieces.begin(), pieces.end(), [](const auto& a, const auto& b) {
     return length(a.back() - a.front()) > length(b.back() - b.front());
   });

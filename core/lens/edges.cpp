@@ -20,10 +20,10 @@ using detail::Intrinsics;
 namespace {
 
 constexpr size_t kPointsPerEdge = 40;
-constexpr double kWidestTan = 5.0;        // points beyond 79° from the axis do not take part
+constexpr double kWidestTan = 5.0;         // points beyond 79° from the axis do not take part
 constexpr double kOutlierLeast_px = 0.35;  // an edge this straight is never left out
 constexpr double kOutlierTimes = 3.0;
-constexpr double kLeastBow_px = 0.6;      // below this nothing can be told about a lens
+constexpr double kLeastBow_px = 0.6;  // below this nothing can be told about a lens
 
 // ---- straightness of a point set ----
 
@@ -126,7 +126,9 @@ double smoothBowOf(std::span<const Point> points) {
   }
   Eigen::Vector4d c;
   for (int round = 0; round < 5; ++round) {
-    c = (basis.transpose() * weight.asDiagonal() * basis).ldlt().solve(basis.transpose() * weight.asDiagonal() * offset);
+    c = (basis.transpose() * weight.asDiagonal() * basis)
+            .ldlt()
+            .solve(basis.transpose() * weight.asDiagonal() * offset);
     const Eigen::ArrayXd left = (offset - basis * c).array().abs();
     // Huber's weights; half of the points lie within the median.
     std::vector<double> sorted(left.begin(), left.end());
@@ -136,7 +138,8 @@ double smoothBowOf(std::span<const Point> points) {
   }
   const auto at = [&](double t) { return c(0) + t * (c(1) + t * (c(2) + t * c(3))); };
   double worst = 0;
-  for (double t = -1; t <= 1; t += 1.0 / 64) worst = std::max(worst, std::abs(at(t) - (at(-1) * (1 - t) + at(1) * (1 + t)) / 2));
+  for (double t = -1; t <= 1; t += 1.0 / 64)
+    worst = std::max(worst, std::abs(at(t) - (at(-1) * (1 - t) + at(1) * (1 + t)) / 2));
   return worst;
 }
 
@@ -147,12 +150,14 @@ double smoothBowOf(std::span<const Point> points) {
 struct PointCost {
   LensModel model;
   Point seen;
-  double weight;        // px as filmed per unit on the plane, held for one solve
-  mutable Point last;   // start of Newton; one residual is evaluated by one thread at a time
+  double weight;       // px as filmed per unit on the plane, held for one solve
+  mutable Point last;  // start of Newton; one residual is evaluated by one thread at a time
 
   static double plain(double v) { return v; }
   template <typename T, int N>
-  static double plain(const ceres::Jet<T, N>& v) { return v.a; }
+  static double plain(const ceres::Jet<T, N>& v) {
+    return v.a;
+  }
 
   bool invert(const double* lens, Point& u, Eigen::Matrix2d& slope) const {
     using J = ceres::Jet<double, 2>;
@@ -209,7 +214,7 @@ struct Candidate {
   LensModel model;
   int coefficients;  // how many of the model's radial coefficients are free
   bool centre;
-  bool focal;        // Kannala–Brandt: the shape of its curve tells the focal length
+  bool focal;  // Kannala–Brandt: the shape of its curve tells the focal length
   const char* name;
 };
 
@@ -221,7 +226,8 @@ std::vector<int> heldOf(const Candidate& c) {
   static constexpr std::array<size_t, 3> kBrown = {4, 5, 8};
   static constexpr std::array<size_t, 3> kOther = {4, 5, 6};
   const auto& radial = c.model == LensModel::BrownConrady ? kBrown : kOther;
-  for (size_t i = 0; i < std::min(radial.size(), static_cast<size_t>(c.coefficients)); ++i) free[radial[i]] = true;
+  for (size_t i = 0; i < std::min(radial.size(), static_cast<size_t>(c.coefficients)); ++i)
+    free[radial[i]] = true;
   std::vector<int> held;
   for (size_t i = 0; i < free.size(); ++i)
     if (!free[i]) held.push_back(static_cast<int>(i));
@@ -239,11 +245,14 @@ struct Fit {
 // A solution can run away where the evidence is thin; such a lens is no lens.
 bool plausible(const Intrinsics& values, LensModel model, int width, int height) {
   const Lens lens = detail::lensOf(values, model, width, height);
-  const bool centred = std::abs(lens.cx - width / 2.0) < 0.2 * width && std::abs(lens.cy - height / 2.0) < 0.2 * height;
-  return centred && std::all_of(lens.k.begin(), lens.k.end(), [](double k) { return std::isfinite(k) && std::abs(k) < 100; });
+  const bool centred =
+      std::abs(lens.cx - width / 2.0) < 0.2 * width && std::abs(lens.cy - height / 2.0) < 0.2 * height;
+  return centred && std::all_of(lens.k.begin(), lens.k.end(),
+                                [](double k) { return std::isfinite(k) && std::abs(k) < 100; });
 }
 
-Fit refine(const Work& work, const Candidate& c, Intrinsics start, int width, int height, bool with_deviation) {
+Fit refine(const Work& work, const Candidate& c, Intrinsics start, int width, int height,
+           bool with_deviation) {
   Fit fit;
   fit.lens = start;
   std::vector<std::array<double, 2>> lines;
@@ -260,15 +269,16 @@ Fit refine(const Work& work, const Candidate& c, Intrinsics start, int width, in
       if (!work.used[e]) continue;
       std::vector<Point> kept;
       for (const Point& p : work.points[e])
-        if (const auto ray = map.pixelToRay(p); ray && std::hypot(ray->x, ray->y) < kWidestTan * ray->z) kept.push_back(p);
+        if (const auto ray = map.pixelToRay(p); ray && std::hypot(ray->x, ray->y) < kWidestTan * ray->z)
+          kept.push_back(p);
       const Straightened s = straighten(kept, map);
       if (s.points.size() < 3 || s.points.size() != kept.size()) continue;
       const LineFit line = fitLine(s.points, s.weight);
       lines[e] = {line.angle, line.offset};
       for (size_t i = 0; i < kept.size(); ++i) {
         auto* cost = new PointCost{c.model, kept[i], s.weight[i], s.points[i]};
-        problem.AddResidualBlock(new ceres::AutoDiffCostFunction<PointCost, 1, 9, 2>(cost), new ceres::HuberLoss(1.0),
-                                 fit.lens.data(), lines[e].data());
+        problem.AddResidualBlock(new ceres::AutoDiffCostFunction<PointCost, 1, 9, 2>(cost),
+                                 new ceres::HuberLoss(1.0), fit.lens.data(), lines[e].data());
         ++fit.points;
       }
     }
@@ -292,7 +302,9 @@ Fit refine(const Work& work, const Candidate& c, Intrinsics start, int width, in
     ceres::Covariance covariance(wanted);
     const std::vector<std::pair<const double*, const double*>> blocks = {{fit.lens.data(), fit.lens.data()}};
     std::array<double, 81> values{};
-    if (!covariance.Compute(blocks, &problem) || !covariance.GetCovarianceBlock(fit.lens.data(), fit.lens.data(), values.data())) continue;
+    if (!covariance.Compute(blocks, &problem) ||
+        !covariance.GetCovarianceBlock(fit.lens.data(), fit.lens.data(), values.data()))
+      continue;
     // Neighbouring points of one edge share their error (texture, compression), so they count as one
     // in eight; the plain count would promise far too much.
     const double variance = 8 * fit.rss / std::max(1.0, static_cast<double>(fit.points) - 9);
@@ -308,7 +320,9 @@ double capped(const Work& work, const LensMap& map, double cap, std::vector<doub
   double sum = 0;
   for (size_t e = 0; e < work.points.size(); ++e) {
     const Straightened s = straighten(work.points[e], map);
-    const double rms = s.points.size() >= 3 && s.points.size() * 10 >= work.points[e].size() * 8 ? fitLine(s.points, s.weight).rms : cap;
+    const double rms = s.points.size() >= 3 && s.points.size() * 10 >= work.points[e].size() * 8
+                           ? fitLine(s.points, s.weight).rms
+                           : cap;
     if (each != nullptr) (*each)[e] = rms;
     sum += lengthOf(work.points[e]) * std::min(rms * rms, cap * cap);
   }
@@ -320,7 +334,8 @@ double capped(const Work& work, const LensMap& map, double cap, std::vector<doub
 Lens searchBend(const Work& work, int width, int height, double focal, double cap) {
   Lens best = straightLens(width, height, focal);
   best.model = LensModel::Division;
-  const double unit = focal * focal / (0.25 * (static_cast<double>(width) * width + static_cast<double>(height) * height));
+  const double unit =
+      focal * focal / (0.25 * (static_cast<double>(width) * width + static_cast<double>(height) * height));
   const auto cost = [&](double bend) {
     Lens lens = best;
     lens.k[0] = bend * unit;
@@ -428,7 +443,8 @@ struct Chosen {
   double score = 1e300;
 };
 
-Chosen tryCandidate(const Work& work, const Candidate& c, const Lens& start, const EdgeOptions& options, int width, int height) {
+Chosen tryCandidate(const Work& work, const Candidate& c, const Lens& start, const EdgeOptions& options,
+                    int width, int height) {
   Chosen best;
   best.candidate = c;
   std::vector<double> focals = {start.fx};
@@ -437,7 +453,9 @@ Chosen tryCandidate(const Work& work, const Candidate& c, const Lens& start, con
     for (const double share : {0.36, 0.44, 0.54, 0.68, 0.9, 1.3}) focals.push_back(share * width);
   }
   for (const double focal : focals) {
-    const Intrinsics from = c.model == LensModel::Division ? detail::intrinsicsOf(start) : convertModel(start, c.model, focal, width, height);
+    const Intrinsics from = c.model == LensModel::Division
+                                ? detail::intrinsicsOf(start)
+                                : convertModel(start, c.model, focal, width, height);
     if (!plausible(from, c.model, width, height)) continue;
     Fit fit = refine(work, c, from, width, height, false);
     if (!fit.ok) continue;
@@ -453,7 +471,8 @@ Chosen tryCandidate(const Work& work, const Candidate& c, const Lens& start, con
   return best;
 }
 
-void describeEdges(std::span<const StraightEdge> edges, const Work& work, const LensMap& map, EdgeFinding& finding) {
+void describeEdges(std::span<const StraightEdge> edges, const Work& work, const LensMap& map,
+                   EdgeFinding& finding) {
   const LensMap straight(straightLens(finding.lens.width, finding.lens.height, finding.lens.fx));
   double before = 0, after = 0, count = 0;
   for (size_t e = 0; e < edges.size(); ++e) {
@@ -464,7 +483,9 @@ void describeEdges(std::span<const StraightEdge> edges, const Work& work, const 
     if (!edges[e].in_use)
       result.why = "left out by hand";
     else if (result.left_out)
-      result.why = "not straight in the world, or not one edge: " + std::to_string(result.rms_px).substr(0, 4) + " px are left";
+      result.why =
+          "not straight in the world, or not one edge: " + std::to_string(result.rms_px).substr(0, 4) +
+          " px are left";
     if (!result.left_out) {
       const auto n = static_cast<double>(edges[e].points.size());
       before += raw.rms_px * raw.rms_px * n;
@@ -498,13 +519,15 @@ EdgeResult measureStraightness(std::span<const Point> points, const LensMap& map
   return result;
 }
 
-EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int height, const EdgeOptions& options, const Progress& progress) {
+EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int height, const EdgeOptions& options,
+                       const Progress& progress) {
   Work work;
   std::vector<bool> allowed;
   double longest_bow = 0;
   for (const StraightEdge& edge : edges) {
     if (edge.points.size() < 2)
-      throw Error(ErrorKind::BadRequest, "An edge needs at least two points", edge.name, "", "Mark it along its length");
+      throw Error(ErrorKind::BadRequest, "An edge needs at least two points", edge.name, "",
+                  "Mark it along its length");
     work.points.push_back(evenly(edge.points, kPointsPerEdge));
     const bool usable = edge.in_use && edge.points.size() >= 3;
     allowed.push_back(usable);
@@ -512,7 +535,8 @@ EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int heigh
   }
   work.used = allowed;
   if (std::count(allowed.begin(), allowed.end(), true) < 1)
-    throw Error(ErrorKind::Evidence, "There are no usable edges", "", "an edge needs at least three points along it",
+    throw Error(ErrorKind::Evidence, "There are no usable edges", "",
+                "an edge needs at least three points along it",
                 "Mark edges that are straight in the world, along their whole length");
   const double focal = options.focal_px.value_or(0.75 * std::max(width, height));
   const double cap = 1.5 * width / 1920.0 + 0.5;
@@ -536,10 +560,13 @@ EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int heigh
     progress.update(0.7 * static_cast<double>(i + 1) / static_cast<double>(candidates.size()));
   }
   if (!best.fit.ok)
-    throw Error(ErrorKind::Evidence, "These edges do not tell how the lens bends", "", "no model makes them straight together",
-                "Leave out edges that are curved in the world, or mark longer ones nearer the picture's border");
+    throw Error(
+        ErrorKind::Evidence, "These edges do not tell how the lens bends", "",
+        "no model makes them straight together",
+        "Leave out edges that are curved in the world, or mark longer ones nearer the picture's border");
   for (int round = 0; round < 4; ++round) {
-    const bool changed = rejectBent(work, allowed, LensMap(detail::lensOf(best.fit.lens, best.candidate.model, width, height)));
+    const bool changed = rejectBent(
+        work, allowed, LensMap(detail::lensOf(best.fit.lens, best.candidate.model, width, height)));
     const Fit again = refine(work, best.candidate, best.fit.lens, width, height, true);
     if (again.ok) best.fit = again;
     if (!changed) break;
@@ -554,13 +581,23 @@ EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int heigh
     if (work.used[e]) sets.push_back(edges[e].points);
   finding.covered = coveredByPoints(sets, width, height);
   finding.coverage = coveredShare(finding.covered);
-  finding.model_reason = options.model ? "Chosen by hand." : std::string(best.candidate.name) + " explains these edges best for its number of values.";
+  finding.model_reason = options.model ? "Chosen by hand."
+                                       : std::string(best.candidate.name) +
+                                             " explains these edges best for its number of values.";
   const std::string bare = uncoveredCorners(finding.covered);
-  if (!bare.empty()) finding.warnings.push_back("No edge reaches " + bare + ". Bend there is extended, not measured.");
-  if (longest_bow < kLeastBow_px) finding.warnings.emplace_back("The edges are hardly bowed: this lens bends too little to tell from them.");
-  if (finding.edges_used < 4) finding.warnings.push_back("Only " + std::to_string(finding.edges_used) + " edges are used: mark some more, also near the border.");
-  if (!best.candidate.centre) finding.warnings.emplace_back("The centre is taken as the middle of the picture: there are too few edges to measure it.");
-  if (!map.coversPicture()) finding.warnings.emplace_back("The model folds over inside the picture; mark edges nearer the corners.");
+  if (!bare.empty())
+    finding.warnings.push_back("No edge reaches " + bare + ". Bend there is extended, not measured.");
+  if (longest_bow < kLeastBow_px)
+    finding.warnings.emplace_back(
+        "The edges are hardly bowed: this lens bends too little to tell from them.");
+  if (finding.edges_used < 4)
+    finding.warnings.push_back("Only " + std::to_string(finding.edges_used) +
+                               " edges are used: mark some more, also near the border.");
+  if (!best.candidate.centre)
+    finding.warnings.emplace_back(
+        "The centre is taken as the middle of the picture: there are too few edges to measure it.");
+  if (!map.coversPicture())
+    finding.warnings.emplace_back("The model folds over inside the picture; mark edges nearer the corners.");
   progress.update(1);
   return finding;
 }

@@ -19,7 +19,7 @@ struct StraightEdge {
   std::string name;           ///< what the user calls it, may be empty
   std::string source;         ///< path of the reference shot
   int64_t frame = -1;
-  bool in_use = true;         ///< false: left out by the user
+  bool in_use = true;  ///< false: left out by the user
 };
 
 /// Follows the picture's edge along rough marks (at least 2, in order) and returns points about 4 px
@@ -40,9 +40,9 @@ struct EdgeResult {
   double rms_px = 0;         ///< what is left, in px of the picture as filmed
   double worst_px = 0;
   double length_px = 0;
-  double bow_px = 0;         ///< largest distance from the chord as filmed, of the smooth curve through the edge
+  double bow_px = 0;  ///< largest distance from the chord as filmed, of the smooth curve through the edge
   bool left_out = false;
-  std::string why;           ///< of leaving it out
+  std::string why;  ///< of leaving it out
 };
 
 struct Straightness {
@@ -63,15 +63,15 @@ struct EdgeFinding {
 };
 
 struct EdgeOptions {
-  std::optional<LensModel> model;    ///< empty: what the evidence supports
-  std::optional<double> focal_px;    ///< known focal length; empty: assumed (its value and the bend trade
-                                     ///< off against each other in Brown–Conrady and division)
+  std::optional<LensModel> model;  ///< empty: what the evidence supports
+  std::optional<double> focal_px;  ///< known focal length; empty: assumed (its value and the bend trade
+                                   ///< off against each other in Brown–Conrady and division)
 };
 
 /// All edges of all frames together, robustly; edges that are not straight in the world are left out.
 /// Throws Error(Evidence) when no edges are long or bowed enough to tell.
-EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int height, const EdgeOptions& options = {},
-                       const Progress& progress = {});
+EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int height,
+                       const EdgeOptions& options = {}, const Progress& progress = {});
 
 /// How straight edges are after correction by a given lens, in px of the picture as filmed.
 EdgeResult measureStraightness(std::span<const Point> points, const LensMap& map);

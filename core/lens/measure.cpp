@@ -12,12 +12,12 @@ namespace glenhaze {
 
 namespace {
 
-
 template <typename Result>
 void requireOneSize(const std::vector<ClipInfo>& shots, Result& result) {
   for (const ClipInfo& shot : shots) {
     if (!shot.readable())
-      throw Error(ErrorKind::Unreadable, "Cannot read the reference shot", shot.path.string(), shot.problems.front().text, "");
+      throw Error(ErrorKind::Unreadable, "Cannot read the reference shot", shot.path.string(),
+                  shot.problems.front().text, "");
     if (result.width == 0) {
       result.width = shot.width;
       result.height = shot.height;
@@ -28,7 +28,8 @@ void requireOneSize(const std::vector<ClipInfo>& shots, Result& result) {
                       std::to_string(result.width) + " × " + std::to_string(result.height),
                   "Measure each mode from its own shots");
   }
-  if (result.width == 0) throw Error(ErrorKind::BadRequest, "There are no reference shots", "", "", "Choose at least one");
+  if (result.width == 0)
+    throw Error(ErrorKind::BadRequest, "There are no reference shots", "", "", "Choose at least one");
 }
 
 // True when a small version of the frame differs from the last one that was looked at; keeps it then.
@@ -37,7 +38,8 @@ bool differs(const Frame& frame, std::vector<uint8_t>& last) {
   constexpr double kLeast = 1.0;  // mean difference in code values; noise averages to far less
   std::vector<uint8_t> small = toScreen(frame, kColumns, kRows).bgrx;
   double sum = 0;
-  for (size_t i = 1; i < small.size() && !last.empty(); i += 4) sum += std::abs(static_cast<int>(small[i]) - last[i]);
+  for (size_t i = 1; i < small.size() && !last.empty(); i += 4)
+    sum += std::abs(static_cast<int>(small[i]) - last[i]);
   if (!last.empty() && sum < kLeast * kColumns * kRows) return false;
   last = std::move(small);
   return true;
@@ -56,7 +58,8 @@ void visitFrames(const std::vector<ClipInfo>& shots, int64_t most, const Progres
     std::vector<uint8_t> last;
     std::vector<Frame> batch;
     const auto flush = [&] {
-      parallelBlocks(static_cast<int>(batch.size()), 1, [&](int i, int) { visit(shot, batch[static_cast<size_t>(i)]); });
+      parallelBlocks(static_cast<int>(batch.size()), 1,
+                     [&](int i, int) { visit(shot, batch[static_cast<size_t>(i)]); });
       batch.clear();
     };
     while (auto frame = reader.next()) {
@@ -73,7 +76,8 @@ void visitFrames(const std::vector<ClipInfo>& shots, int64_t most, const Progres
 
 }  // namespace
 
-ChartSearch searchChart(const std::vector<ClipInfo>& shots, const ChartSpec& spec, int most_frames, const Progress& progress) {
+ChartSearch searchChart(const std::vector<ClipInfo>& shots, const ChartSpec& spec, int most_frames,
+                        const Progress& progress) {
   ChartSearch search;
   requireOneSize(shots, search);
   std::mutex mutex;
@@ -109,9 +113,10 @@ EdgeSearch searchEdges(const std::vector<ClipInfo>& shots, int frames_per_shot, 
                   search.edges.push_back(std::move(edge));
                 }
               });
-  std::stable_sort(search.edges.begin(), search.edges.end(), [](const StraightEdge& a, const StraightEdge& b) {
-    return std::pair(a.source, a.frame) < std::pair(b.source, b.frame);
-  });
+  std::stable_sort(search.edges.begin(), search.edges.end(),
+                   [](const StraightEdge& a, const StraightEdge& b) {
+                     return std::pair(a.source, a.frame) < std::pair(b.source, b.frame);
+                   });
   return search;
 }
 

@@ -25,6 +25,7 @@ struct EdgeSearch {
   std::vector<StraightEdge> edges;
   int width = 0, height = 0;
 };
-EdgeSearch searchEdges(const std::vector<ClipInfo>& shots, int frames_per_shot = 6, const Progress& progress = {});
+EdgeSearch searchEdges(const std::vector<ClipInfo>& shots, int frames_per_shot = 6,
+                       const Progress& progress = {});
 
 }  // namespace glenhaze

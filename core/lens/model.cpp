@@ -11,8 +11,8 @@ namespace glenhaze {
 
 namespace {
 
-constexpr double kFarRay = 60.0;      // tan of 89.05°: wider than any straight picture can show
-constexpr double kMaxTheta = 3.1;     // just short of straight backwards
+constexpr double kFarRay = 60.0;   // tan of 89.05°: wider than any straight picture can show
+constexpr double kMaxTheta = 3.1;  // just short of straight backwards
 constexpr int kNewtonSteps = 40;
 constexpr double kConverged = 1e-13;  // in units of the focal length: far below a millionth of a pixel
 
@@ -36,7 +36,8 @@ RadialValue radial(const Lens& lens, double r) {
     default: {
       const double inside = std::max(0.0, 1 - 4 * k[0] * r2);
       const double root = std::sqrt(inside);
-      return {2 * r / (1 + root), root > 0 ? 2 / ((1 + root) * root) : std::numeric_limits<double>::infinity()};
+      return {2 * r / (1 + root),
+              root > 0 ? 2 / ((1 + root) * root) : std::numeric_limits<double>::infinity()};
     }
   }
 }
@@ -102,7 +103,7 @@ std::optional<Point> refineBrown(const Lens& lens, Point target, Point p, double
   const auto bent = detail::bendBrownConrady(p.x, p.y, k);
   // Near the edge of the field convergence is slow; a hundred-millionth of the focal length will do.
   return std::abs(bent.x - target.x) + std::abs(bent.y - target.y) < 1e-9 ? std::optional<Point>(p)
-                                                                         : std::nullopt;
+                                                                          : std::nullopt;
 }
 
 }  // namespace
@@ -113,9 +114,12 @@ int numCoefficients(LensModel model) {
 
 std::string lensModelName(LensModel model) {
   switch (model) {
-    case LensModel::BrownConrady: return "brown-conrady";
-    case LensModel::KannalaBrandt: return "kannala-brandt";
-    default: return "division";
+    case LensModel::BrownConrady:
+      return "brown-conrady";
+    case LensModel::KannalaBrandt:
+      return "kannala-brandt";
+    default:
+      return "division";
   }
 }
 
@@ -127,16 +131,20 @@ std::optional<LensModel> lensModelFromName(const std::string& name) {
 
 std::vector<std::string> coefficientNames(LensModel model) {
   switch (model) {
-    case LensModel::BrownConrady: return {"k1", "k2", "p1", "p2", "k3"};
-    case LensModel::KannalaBrandt: return {"k1", "k2", "k3", "k4"};
-    default: return {"lambda"};
+    case LensModel::BrownConrady:
+      return {"k1", "k2", "p1", "p2", "k3"};
+    case LensModel::KannalaBrandt:
+      return {"k1", "k2", "k3", "k4"};
+    default:
+      return {"lambda"};
   }
 }
 
 void Lens::validate() const {
   const auto fail = [](const std::string& field, double value, const std::string& rule) {
-    throw Error(ErrorKind::BadRequest, "The lens value " + field + " = " + std::to_string(value) + " is not usable",
-                "", rule, "Correct the value");
+    throw Error(ErrorKind::BadRequest,
+                "The lens value " + field + " = " + std::to_string(value) + " is not usable", "", rule,
+                "Correct the value");
   };
   if (width < 1 || width > 65536) fail("width", width, "picture sizes run from 1 to 65536 px");
   if (height < 1 || height > 65536) fail("height", height, "picture sizes run from 1 to 65536 px");
@@ -195,8 +203,7 @@ std::optional<Point> LensMap::rayToPixel(const Ray& ray) const {
 std::optional<Ray> LensMap::pixelToRay(Point pixel) const {
   const Point d{(pixel.x - lens_.cx) / lens_.fx, (pixel.y - lens_.cy) / lens_.fy};
   const double rd = length(d);
-  const bool tangential =
-      lens_.model == LensModel::BrownConrady && (lens_.k[2] != 0 || lens_.k[3] != 0);
+  const bool tangential = lens_.model == LensModel::BrownConrady && (lens_.k[2] != 0 || lens_.k[3] != 0);
   if (rd > field_.max_pixel * (tangential ? 1.05 : 1.0)) return std::nullopt;
   if (rd < 1e-15 && !tangential) return Ray{0, 0, 1};
   const double r = invertRadial(lens_, std::min(rd, field_.max_pixel), field_.max_ray);

@@ -40,8 +40,8 @@ LensWindow::LensWindow(const Lens& lens, const WindowSettings& settings)
     throw Error(ErrorKind::BadRequest, "The amount of correction must be from 0 to 1", "",
                 std::to_string(settings.amount), "");
   if (!(settings.fill >= 0 && settings.fill <= 1))
-    throw Error(ErrorKind::BadRequest, "The fill must be from 0 to 100 %", "", std::to_string(settings.fill * 100),
-                "");
+    throw Error(ErrorKind::BadRequest, "The fill must be from 0 to 100 %", "",
+                std::to_string(settings.fill * 100), "");
   filled_zoom_ = findFilledZoom();
   whole_zoom_ = std::min(filled_zoom_, findWholeZoom(whole_limited_));
   zoom_ = whole_zoom_ * std::pow(filled_zoom_ / whole_zoom_, settings.fill);
@@ -151,7 +151,8 @@ EnlargementMap enlargementMap(const LensWindow& window, int columns, int rows) {
     const double det = std::abs(dx.x * dy.y - dx.y * dy.x);
     const double sum = dot(dx, dx) + dot(dy, dy);
     // Smallest singular value of the output → source map is the inverse of the longest stretch.
-    const double smallest = std::sqrt(std::max(0.0, (sum - std::sqrt(std::max(0.0, sum * sum - 4 * det * det))) / 2));
+    const double smallest =
+        std::sqrt(std::max(0.0, (sum - std::sqrt(std::max(0.0, sum * sum - 4 * det * det))) / 2));
     return {1 / std::sqrt(std::max(det, 1e-12)), 1 / std::max(smallest, 1e-6)};
   };
   for (int y = 0; y < rows; ++y)

@@ -10,7 +10,7 @@
 namespace glenhaze {
 
 struct WindowSettings {
-  int width = 0;      ///< output size, px; 0: the source's
+  int width = 0;  ///< output size, px; 0: the source's
   int height = 0;
   double amount = 1;  ///< share of the correction, 0..1 (0: as filmed)
   double fill = 1;    ///< 0: whole picture with blank corners; 1: filled frame

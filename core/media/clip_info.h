@@ -15,7 +15,16 @@ enum class ClipKind { Film, Sequence, Still };
 
 /// Something odd about a clip, in words for the user. `fatal`: nothing can be rendered from it.
 struct ClipProblem {
-  enum class Kind { Unreadable, Truncated, VariableRate, Interlaced, Rotated, NoSound, NonSquarePixels, Other };
+  enum class Kind {
+    Unreadable,
+    Truncated,
+    VariableRate,
+    Interlaced,
+    Rotated,
+    NoSound,
+    NonSquarePixels,
+    Other
+  };
   Kind kind = Kind::Other;
   std::string text;
   bool fatal = false;
@@ -30,12 +39,12 @@ struct SoundInfo {
 struct ClipInfo {
   std::filesystem::path path;
   ClipKind kind = ClipKind::Film;
-  int width = 0;   ///< as stored, before rotation
+  int width = 0;  ///< as stored, before rotation
   int height = 0;
   Rational fps;          ///< average when the rate varies
   Rational nominal_fps;  ///< what the camera was set to; the same as fps when the rate does not vary
   Rational time_base{1, 1};
-  int64_t start_pts = 0;  ///< of the first frame, in time_base
+  int64_t start_pts = 0;         ///< of the first frame, in time_base
   double container_start_s = 0;  ///< of the earliest stream; above 0 in transport streams
   int64_t frames = 0;
   double duration_s = 0;
@@ -48,9 +57,9 @@ struct ClipInfo {
   int rotation = 0;  ///< degrees clockwise to turn the stored picture for showing it: 0, 90, 180, 270
   bool variable_rate = false;
   bool interlaced = false;
-  std::string make, model;   ///< from container tags
-  std::string camera_note;   ///< camera name from a telemetry track, "" when there is none
-  std::optional<int> iso;    ///< from container tags or telemetry
+  std::string make, model;  ///< from container tags
+  std::string camera_note;  ///< camera name from a telemetry track, "" when there is none
+  std::optional<int> iso;   ///< from container tags or telemetry
   std::string creation_time, timecode;
   std::vector<ClipProblem> problems;
 

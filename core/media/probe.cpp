@@ -45,7 +45,7 @@ struct PacketScan {
   int64_t frames = 0;
   int64_t first_pts = AV_NOPTS_VALUE;
   int64_t last_end = 0;
-  int64_t missing = 0;  ///< frames whose data lies beyond the end of the file
+  int64_t missing = 0;   ///< frames whose data lies beyond the end of the file
   int64_t promised = 0;  ///< frames that the index speaks of
   bool variable = false;
   std::string telemetry;
@@ -63,9 +63,8 @@ bool gapsVary(std::vector<int64_t> stamps, const AVRational& time_base) {
   // Containers that keep milliseconds round by one tick either way; allow 2 ms or 5 %.
   const double tick_s = av_q2d(time_base);
   const double allowed = std::max(2.0, std::max(0.002 / tick_s, 0.05 * static_cast<double>(typical)));
-  return std::any_of(gaps.begin(), gaps.end(), [&](int64_t gap) {
-    return std::abs(static_cast<double>(gap - typical)) > allowed;
-  });
+  return std::any_of(gaps.begin(), gaps.end(),
+                     [&](int64_t gap) { return std::abs(static_cast<double>(gap - typical)) > allowed; });
 }
 
 // Reads every packet header. The time stamps are needed for frame count and rate; files with an
@@ -86,7 +85,8 @@ PacketScan scanPackets(AVFormatContext& input, int video) {
     if (packet->stream_index == telemetry && scan.telemetry.empty() && packet->size > 2) {
       // Timed text in MP4 has two bytes of length before the words.
       const int head = input.streams[telemetry]->codecpar->codec_id == AV_CODEC_ID_MOV_TEXT ? 2 : 0;
-      scan.telemetry.assign(reinterpret_cast<const char*>(packet->data) + head, static_cast<size_t>(packet->size - head));
+      scan.telemetry.assign(reinterpret_cast<const char*>(packet->data) + head,
+                            static_cast<size_t>(packet->size - head));
     } else if (packet->stream_index == video && (packet->flags & AV_PKT_FLAG_DISCARD) == 0) {
       ++scan.frames;
       const int64_t pts = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
@@ -126,8 +126,7 @@ void describeProblems(ClipInfo& info, const PacketScan& scan) {
   if (scan.missing > 0)
     addProblem(info, Kind::Truncated,
                "The file is cut off: " + std::to_string(scan.missing) + " of " +
-                   std::to_string(scan.promised) +
-                   " frames are not in it. Copy it again from the card.",
+                   std::to_string(scan.promised) + " frames are not in it. Copy it again from the card.",
                true);
   if (info.variable_rate && scan.missing == 0)
     addProblem(info, Kind::VariableRate, "The frame rate varies; every time stamp is kept as it is.");
@@ -157,12 +156,11 @@ void readStream(const AVFormatContext& input, int video, ClipInfo& info) {
   info.format = choice.format;
   const AVPixFmtDescriptor* descriptor = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(codec->format));
   if (descriptor != nullptr) info.format.bit_depth = descriptor->comp[0].depth;
-  info.colour =
-      detail::colourTags(codec->color_primaries, codec->color_trc, codec->color_space,
-                         choice.full_range_by_name ? AVCOL_RANGE_JPEG : codec->color_range,
-                         codec->chroma_location, choice.rgb);
-  const AVRational aspect = stream->sample_aspect_ratio.num > 0 ? stream->sample_aspect_ratio
-                                                                : codec->sample_aspect_ratio;
+  info.colour = detail::colourTags(codec->color_primaries, codec->color_trc, codec->color_space,
+                                   choice.full_range_by_name ? AVCOL_RANGE_JPEG : codec->color_range,
+                                   codec->chroma_location, choice.rgb);
+  const AVRational aspect =
+      stream->sample_aspect_ratio.num > 0 ? stream->sample_aspect_ratio : codec->sample_aspect_ratio;
   if (aspect.num > 0 && aspect.den > 0) info.sample_aspect = {aspect.num, aspect.den};
   info.rotation = rotationOf(*stream);
   info.interlaced = codec->field_order > AV_FIELD_PROGRESSIVE;
@@ -176,8 +174,8 @@ void readStream(const AVFormatContext& input, int video, ClipInfo& info) {
 }
 
 void readTags(const AVFormatContext& input, int video, ClipInfo& info) {
-  info.make = firstTag(input, video,
-                       {"make", "Make", "com.apple.quicktime.make", "com.android.manufacturer"});
+  info.make =
+      firstTag(input, video, {"make", "Make", "com.apple.quicktime.make", "com.android.manufacturer"});
   info.model = firstTag(input, video, {"model", "Model", "com.apple.quicktime.model", "com.android.model"});
   info.iso = parseIso(firstTag(input, video, {"iso", "ISO", "ISOSpeedRatings", "PhotographicSensitivity"}));
   info.creation_time = firstTag(input, video, {"creation_time", "DateTimeOriginal", "DateTime"});
@@ -239,7 +237,8 @@ void probeInto(ClipInfo& info) {
   auto input = detail::openInput(info.path);
   const int video = detail::findVideo(*input);
   if (video < 0)
-    throw Error(ErrorKind::Unreadable, "The file holds no picture", info.path.string(), "only sound or data", "");
+    throw Error(ErrorKind::Unreadable, "The file holds no picture", info.path.string(), "only sound or data",
+                "");
   readStream(*input, video, info);
   if (input->start_time != AV_NOPTS_VALUE)
     info.container_start_s = std::max(0.0, static_cast<double>(input->start_time) / AV_TIME_BASE);

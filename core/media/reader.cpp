@@ -24,7 +24,8 @@ class Deinterlacer {
  public:
   Deinterlacer(const AVFrame& first, AVRational time_base) : graph_(avfilter_graph_alloc()) {
     std::array<char, 256> args{};
-    const AVRational aspect = first.sample_aspect_ratio.den > 0 ? first.sample_aspect_ratio : AVRational{0, 1};
+    const AVRational aspect =
+        first.sample_aspect_ratio.den > 0 ? first.sample_aspect_ratio : AVRational{0, 1};
     std::snprintf(args.data(), args.size(), "video_size=%dx%d:pix_fmt=%d:time_base=%d/%d:pixel_aspect=%d/%d",
                   first.width, first.height, first.format, time_base.num, time_base.den, aspect.num,
                   std::max(aspect.den, 1));
@@ -46,7 +47,8 @@ class Deinterlacer {
 
  private:
   void create(AVFilterContext** context, const char* name, const char* args) {
-    check(avfilter_graph_create_filter(context, avfilter_get_by_name(name), name, args, nullptr, graph_.get()));
+    check(
+        avfilter_graph_create_filter(context, avfilter_get_by_name(name), name, args, nullptr, graph_.get()));
   }
   static void check(int code) {
     if (code < 0)
@@ -91,7 +93,8 @@ void ClipReader::State::open() {
   const std::string name = info.path.string();
   input = detail::openInput(info.path);
   video = detail::findVideo(*input);
-  if (video < 0) throw Error(ErrorKind::Unreadable, "The file holds no picture", name, "only sound or data", "");
+  if (video < 0)
+    throw Error(ErrorKind::Unreadable, "The file holds no picture", name, "only sound or data", "");
   for (unsigned i = 0; i < input->nb_streams; ++i)
     if (static_cast<int>(i) != video) input->streams[i]->discard = AVDISCARD_ALL;
   const AVCodecParameters* parameters = input->streams[video]->codecpar;
@@ -131,7 +134,8 @@ FramePtr ClipReader::State::decodeOne() {
       continue;
     }
     // On the way to a frame, pictures that nothing else is built on are not decoded.
-    const bool passing = skip_before_pts != AV_NOPTS_VALUE && packet->pts != AV_NOPTS_VALUE && packet->pts < skip_before_pts;
+    const bool passing =
+        skip_before_pts != AV_NOPTS_VALUE && packet->pts != AV_NOPTS_VALUE && packet->pts < skip_before_pts;
     codec->skip_frame = passing && options.fields == Fields::Keep ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
     if (packet->stream_index == video && avcodec_send_packet(codec.get(), packet.get()) < 0) ++damaged;
     av_packet_unref(packet.get());
@@ -173,8 +177,8 @@ Frame ClipReader::State::convert(FramePtr frame) {
   const int target = avPixelFormat(choice.format, tags);
   scaler.reset(sws_getCachedContext(scaler.release(), frame->width, frame->height,
                                     static_cast<AVPixelFormat>(frame->format), frame->width, frame->height,
-                                    static_cast<AVPixelFormat>(target), SWS_BICUBIC | SWS_ACCURATE_RND, nullptr,
-                                    nullptr, nullptr));
+                                    static_cast<AVPixelFormat>(target), SWS_BICUBIC | SWS_ACCURATE_RND,
+                                    nullptr, nullptr, nullptr));
   if (!scaler)
     throw Error(ErrorKind::Unreadable, "Cannot decode the clip", info.path.string(),
                 "its pixel layout is not supported", "");
@@ -214,8 +218,7 @@ int64_t ClipReader::State::stampOf(int64_t index) {
 }
 
 int64_t ClipReader::State::indexOf(int64_t pts) {
-  if (info.variable_rate)
-    return std::lower_bound(stamps.begin(), stamps.end(), pts) - stamps.begin();
+  if (info.variable_rate) return std::lower_bound(stamps.begin(), stamps.end(), pts) - stamps.begin();
   const double seconds = static_cast<double>(pts - info.start_pts) * info.time_base.value();
   return static_cast<int64_t>(seconds * info.fps.value() + 0.5);
 }

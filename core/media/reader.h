@@ -15,7 +15,7 @@ namespace glenhaze {
 enum class Fields { Keep, Deinterlace };
 
 struct ReadOptions {
-  int threads = 0;              ///< decoder threads; 0: as many as there are cores
+  int threads = 0;               ///< decoder threads; 0: as many as there are cores
   Fields fields = Fields::Keep;  ///< Deinterlace: libavfilter's bwdif, one frame out per frame in
 };
 
@@ -39,8 +39,8 @@ class ClipReader {
   void seek(int64_t index);
 
   /// After seek(): the frame that the way there begins with, quickly; often a key frame before the one
-  /// that was asked for (see its index). next() then goes on to that one, or behind it where the landing is on it
-  /// already. Empty when nothing was sought.
+  /// that was asked for (see its index). next() then goes on to that one, or behind it where the landing is
+  /// on it already. Empty when nothing was sought.
   std::optional<Frame> landing();
 
   /// Frames that the decoder marked as damaged, and packets it refused.

@@ -22,9 +22,9 @@ std::string lowerExtension(const fs::path& path) {
 }
 
 bool isFilmName(const fs::path& path) {
-  static constexpr std::array<std::string_view, 13> kFilm = {".mp4", ".mov", ".m4v", ".mkv", ".avi", ".mts",
-                                                             ".m2ts", ".ts", ".mpg", ".mpeg", ".mxf", ".webm",
-                                                             ".ogv"};
+  static constexpr std::array<std::string_view, 13> kFilm = {".mp4", ".mov",  ".m4v", ".mkv", ".avi",
+                                                             ".mts", ".m2ts", ".ts",  ".mpg", ".mpeg",
+                                                             ".mxf", ".webm", ".ogv"};
   const std::string extension = lowerExtension(path);
   return std::find(kFilm.begin(), kFilm.end(), extension) != kFilm.end();
 }

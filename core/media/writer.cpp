@@ -27,8 +27,8 @@ constexpr const char* kUnfinishedMark = ".unfinished-";
 
 // Hidden and marked, in the folder of the final name so that the rename stays on one disk.
 fs::path temporaryName(const fs::path& path) {
-  return path.parent_path() /
-         ("." + path.stem().string() + kUnfinishedMark + std::to_string(::getpid()) + path.extension().string());
+  return path.parent_path() / ("." + path.stem().string() + kUnfinishedMark + std::to_string(::getpid()) +
+                               path.extension().string());
 }
 
 [[noreturn]] void throwWriting(const fs::path& path, int av_code) {
@@ -46,7 +46,8 @@ void requireFree(const fs::path& path, Existing existing) {
   fs::create_directories(path.parent_path(), code);
   if (code || ::access(path.parent_path().c_str(), W_OK) != 0)
     throw Error(ErrorKind::Unwritable, "Cannot write to the output folder", path.parent_path().string(),
-                code ? code.message() : std::strerror(errno), "Choose another folder or mend its permissions");
+                code ? code.message() : std::strerror(errno),
+                "Choose another folder or mend its permissions");
 }
 
 // Renames without ever replacing something that appeared meanwhile, unless replacing is allowed.
@@ -59,7 +60,8 @@ void publish(const fs::path& from, const fs::path& to, Existing existing) {
     if (::rename(from.c_str(), to.c_str()) == 0) return;
     code = errno;
   }
-  throw Error(ErrorKind::Unwritable, "Cannot give the finished clip its name", to.string(), std::strerror(code),
+  throw Error(ErrorKind::Unwritable, "Cannot give the finished clip its name", to.string(),
+              std::strerror(code),
               code == EEXIST ? "Something else took the name meanwhile; choose another" : "");
 }
 
@@ -165,12 +167,12 @@ void ClipWriter::State::openEncoder(const Frame& first) {
   detail::applySettings(*codec, settings);
   const int code = avcodec_open2(codec.get(), encoder, nullptr);
   if (code < 0)
-    throw Error(ErrorKind::Unwritable, "The encoder refuses this picture", final_path.string(),
-                detail::avText(code) + " for " + std::to_string(first.width) + " × " +
-                    std::to_string(first.height),
-                first.width % 2 != 0 || first.height % 2 != 0 ? "H.264 and H.265 need even sizes; choose FFV1, or "
-                                                                "an even output size"
-                                                              : "Choose another format");
+    throw Error(
+        ErrorKind::Unwritable, "The encoder refuses this picture", final_path.string(),
+        detail::avText(code) + " for " + std::to_string(first.width) + " × " + std::to_string(first.height),
+        first.width % 2 != 0 || first.height % 2 != 0 ? "H.264 and H.265 need even sizes; choose FFV1, or "
+                                                        "an even output size"
+                                                      : "Choose another format");
   avcodec_parameters_from_context(stream->codecpar, codec.get());
   stream->time_base = codec->time_base;
   stream->avg_frame_rate = codec->framerate;
@@ -184,26 +186,29 @@ void ClipWriter::State::addStreams() {
     if (matrix != nullptr) av_display_rotation_set(matrix, source.rotation);
     // FFmpeg 5.1 writes this tag into MP4 and MOV only.
     if (std::strcmp(output->oformat->name, "matroska") == 0)
-      note = "the rotation tag of " + std::to_string(source.rotation) + "° does not fit into this container and is lost";
+      note = "the rotation tag of " + std::to_string(source.rotation) +
+             "° does not fit into this container and is lost";
   }
   if (isStillCodec(settings.codec) || source.kind != ClipKind::Film) return;
   const double tick = source.time_base.value();
   const double start = static_cast<double>(offset_pts) * tick;
   const bool whole = range.last >= source.frames;
   const double length = whole ? 1e18 : source.frameTime(range.count());
-  companion = std::make_unique<detail::Companion>(source, range, settings, *output, *stream, start, start + length, note);
+  companion = std::make_unique<detail::Companion>(source, range, settings, *output, *stream, start,
+                                                  start + length, note);
 }
 
 detail::FramePtr ClipWriter::State::toEncoder(const Frame& frame) {
   detail::FramePtr wrapped = detail::wrapForEncoder(frame);
   if (wrapped->format == codec->pix_fmt) return wrapped;
-  if (settings.codec == Codec::Jpeg && frame.colour.full_range && chooseFormat(codec->pix_fmt).format == frame.format) {
+  if (settings.codec == Codec::Jpeg && frame.colour.full_range &&
+      chooseFormat(codec->pix_fmt).format == frame.format) {
     wrapped->format = codec->pix_fmt;
     return wrapped;
   }
-  scaler.reset(sws_getCachedContext(scaler.release(), frame.width, frame.height,
-                                    static_cast<AVPixelFormat>(wrapped->format), frame.width, frame.height,
-                                    codec->pix_fmt, SWS_BICUBIC | SWS_ACCURATE_RND, nullptr, nullptr, nullptr));
+  scaler.reset(sws_getCachedContext(
+      scaler.release(), frame.width, frame.height, static_cast<AVPixelFormat>(wrapped->format), frame.width,
+      frame.height, codec->pix_fmt, SWS_BICUBIC | SWS_ACCURATE_RND, nullptr, nullptr, nullptr));
   if (!scaler) throwWriting(final_path, AVERROR(EINVAL));
   detail::FramePtr out = detail::makeAvFrame();
   av_frame_copy_props(out.get(), wrapped.get());
@@ -257,7 +262,8 @@ void ClipWriter::State::verify() const {
                 "Render again");
   const double expected = static_cast<double>(last_end - first_pts) * source.time_base.value();
   const double frame_s = 1.0 / source.fps.value();
-  if (source.kind == ClipKind::Film && expected > 0 && std::abs(written.duration_s - expected) > 2 * frame_s + 0.01)
+  if (source.kind == ClipKind::Film && expected > 0 &&
+      std::abs(written.duration_s - expected) > 2 * frame_s + 0.01)
     throw Error(ErrorKind::Unwritable, "The rendered clip has the wrong length", final_path.string(),
                 std::to_string(written.duration_s) + " s instead of " + std::to_string(expected) + " s",
                 "Render again");
@@ -271,8 +277,8 @@ ClipWriter::ClipWriter(const fs::path& path, const ClipInfo& source, const Frame
   s.source = source;
   s.range = range;
   s.settings = settings;
-  s.offset_pts = range.first > 0 ? first.pts
-                                 : std::llround(source.container_start_s / source.time_base.value());
+  s.offset_pts =
+      range.first > 0 ? first.pts : std::llround(source.container_start_s / source.time_base.value());
   requireFree(path, settings.existing);
   s.openOutput(turnedFrame(first, s.uprightTurn()));
 }
@@ -326,7 +332,8 @@ int removeUnfinishedOutputs(const fs::path& folder) {
     // Outputs, and our own hidden records; the number behind the mark is the process that was writing.
     int pid = 0;
     for (const char* mark : {kUnfinishedMark, ".part-"})
-      if (const size_t at = name.rfind(mark); at != std::string::npos) pid = std::atoi(name.c_str() + at + std::strlen(mark));
+      if (const size_t at = name.rfind(mark); at != std::string::npos)
+        pid = std::atoi(name.c_str() + at + std::strlen(mark));
     if (pid == 0) continue;
     // Leave what a living process is writing alone.
     if (pid > 0 && pid != ::getpid() && fs::exists("/proc/" + std::to_string(pid), code)) continue;

@@ -16,12 +16,13 @@ constexpr int kNoiseOctaves = 4;   ///< finest first: 1/2 to 1/4 cycle per pixel
 
 struct NoiseCurve {
   double iso = 0;
-  std::string light;          ///< variant ("lamp-lit"), "" when there is only one
-  std::vector<double> level;  ///< ascending
-  std::array<std::vector<double>, kNoiseChannels> sigma;     ///< at each level, > 0
-  std::array<std::vector<double>, kNoiseChannels> spread;    ///< standard deviation of sigma; may be empty
+  std::string light;                                      ///< variant ("lamp-lit"), "" when there is only one
+  std::vector<double> level;                              ///< ascending
+  std::array<std::vector<double>, kNoiseChannels> sigma;  ///< at each level, > 0
+  std::array<std::vector<double>, kNoiseChannels> spread;  ///< standard deviation of sigma; may be empty
   /// Power per octave against white noise of the same variance (1: white). Each plane's own pixels.
-  std::array<std::array<double, kNoiseOctaves>, kNoiseChannels> octaves{{{1, 1, 1, 1}, {1, 1, 1, 1}, {1, 1, 1, 1}}};
+  std::array<std::array<double, kNoiseOctaves>, kNoiseChannels> octaves{
+      {{1, 1, 1, 1}, {1, 1, 1, 1}, {1, 1, 1, 1}}};
 
   bool operator==(const NoiseCurve&) const = default;
   bool usable() const { return !level.empty(); }

@@ -31,8 +31,12 @@ Correction correctionAt(const Correction& correction, PictureSize source, Pictur
   return scaled;
 }
 
-std::optional<Point> Geometry::toOutput(Point p) const { return window_ ? window_->toOutput(p) : std::optional(p); }
-std::optional<Point> Geometry::toSource(Point p) const { return window_ ? window_->toSource(p) : std::optional(p); }
+std::optional<Point> Geometry::toOutput(Point p) const {
+  return window_ ? window_->toOutput(p) : std::optional(p);
+}
+std::optional<Point> Geometry::toSource(Point p) const {
+  return window_ ? window_->toSource(p) : std::optional(p);
+}
 
 Frame correctFrame(const Frame& source, const Geometry& geometry, PixelFormat format) {
   if (geometry.grid() == nullptr) return convertFormat(source, format);

@@ -62,7 +62,8 @@ TapPolynomials fitTaps(double scale, int taps) {
       for (size_t k = n - 1; k > 0; --k) powers[k] = powers[k - 1] - node[i] * powers[k];
       powers[0] = divided[i] - node[i] * powers[0];
     }
-    for (size_t k = 0; k < n; ++k) (k % 2 == 0 ? fitted.even[t] : fitted.odd[t])[k / 2] = static_cast<float>(powers[k]);
+    for (size_t k = 0; k < n; ++k)
+      (k % 2 == 0 ? fitted.even[t] : fitted.odd[t])[k / 2] = static_cast<float>(powers[k]);
   }
   return fitted;
 }
@@ -103,7 +104,8 @@ const std::array<KernelStore, kLevels>& kernels() {
 int levelFor(float shrink) {
   constexpr float kTolerance = 0.0566F;  // log2(1.04)
   // Rounds up without a call into the maths library, which shows in profiles.
-  const int level = kLevels - static_cast<int>(kLevels - std::min(kLevelsPerOctave * (shrink - kTolerance), static_cast<float>(kLevels)));
+  const int level = kLevels - static_cast<int>(kLevels - std::min(kLevelsPerOctave * (shrink - kTolerance),
+                                                                  static_cast<float>(kLevels)));
   return std::clamp(level, 0, kLevels - 1);
 }
 
@@ -122,8 +124,11 @@ PaddedPlane padPlane(const Plane& plane, int bytes_per_sample) {
   padded.height = plane.height;
   const auto b = static_cast<size_t>(bytes_per_sample);
   const size_t stride = static_cast<size_t>(plane.width + 2 * kMargin);
-  padded.bytes = std::make_unique_for_overwrite<uint8_t[]>(stride * static_cast<size_t>(plane.height + 2 * kMargin) * b);
-  const auto rowStart = [&](int y) { return padded.bytes.get() + static_cast<size_t>(y + kMargin) * stride * b; };
+  padded.bytes =
+      std::make_unique_for_overwrite<uint8_t[]>(stride * static_cast<size_t>(plane.height + 2 * kMargin) * b);
+  const auto rowStart = [&](int y) {
+    return padded.bytes.get() + static_cast<size_t>(y + kMargin) * stride * b;
+  };
   const auto fillRow = [&](int y) {
     const auto* from = plane.row<uint8_t>(std::clamp(y, 0, plane.height - 1));
     uint8_t* to = rowStart(y);
@@ -191,8 +196,8 @@ struct RowScratch {
 
 class PlaneWarp {
  public:
-  PlaneWarp(const WarpGrid& grid, const PaddedPlane& source, WarpGrid::PlaneShape from, WarpGrid::PlaneShape to,
-            LevelScale levels, bool fitted)
+  PlaneWarp(const WarpGrid& grid, const PaddedPlane& source, WarpGrid::PlaneShape from,
+            WarpGrid::PlaneShape to, LevelScale levels, bool fitted)
       : grid_(grid),
         source_(source),
         from_(from),
@@ -235,7 +240,8 @@ class PlaneWarp {
       }
     }
     for (size_t i = 0; i < static_cast<size_t>(to_.width / detail::kSmoothRun); ++i) {
-      const auto x = static_cast<size_t>(levelFor(shrink_x[i])), y = static_cast<size_t>(levelFor(shrink_y[i]));
+      const auto x = static_cast<size_t>(levelFor(shrink_x[i])),
+                 y = static_cast<size_t>(levelFor(shrink_y[i]));
       if (x < kFittedLevels && y < kFittedLevels) s.runs[i] = {&kernels()[x].fitted, &kernels()[y].fitted};
     }
   }
@@ -252,8 +258,8 @@ class PlaneWarp {
     std::array<float, detail::kSmoothRun> coverage{};
     const bool border = cell.edge || cell.exact;
     if (border) measureCoverage(xs, ys, count, coverage.data());
-    detail::sampleRun(source_.source, kernelFor(cell.shrink_x + shrink_x_), kernelFor(cell.shrink_y + shrink_y_), xs,
-                      ys, count, values);
+    detail::sampleRun(source_.source, kernelFor(cell.shrink_x + shrink_x_),
+                      kernelFor(cell.shrink_y + shrink_y_), xs, ys, count, values);
     if (!border) return;
     for (int i = 0; i < count; ++i)
       values[i] = black + (values[i] - black) * coverage[static_cast<size_t>(i)];
@@ -307,7 +313,8 @@ Frame warpFrame(const Frame& source, const WarpGrid& grid, PixelFormat format) {
       continue;
     }
     const PaddedPlane padded = padPlane(source.planes[p], bytes);
-    const WarpGrid::PlaneShape from{rasterOf(source.format, source.colour.siting, p), padded.width, padded.height};
+    const WarpGrid::PlaneShape from{rasterOf(source.format, source.colour.siting, p), padded.width,
+                                    padded.height};
     const WarpGrid::PlaneShape to{rasterOf(format, source.colour.siting, p), target.width, target.height};
     // The fitted weights are good to 1 part in 10⁵: finer samples take the tables.
     const bool fitted = source.format.bit_depth <= 12;

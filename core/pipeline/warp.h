@@ -32,7 +32,7 @@ struct PictureSize {
 /// The map on its grid. Immutable; safe from several threads.
 class WarpGrid {
  public:
-  static constexpr int kStep = 16;            ///< output px between grid points
+  static constexpr int kStep = 16;              ///< output px between grid points
   static constexpr double kAllowed_px = 0.006;  ///< interpolation error above which a cell is exact
 
   WarpGrid(PictureSize output, PictureSize source, PixelMap map);
@@ -80,7 +80,8 @@ class WarpGrid {
   /// Where row `y` (a sample number) of an output plane looks in the source plane. Positions are held to
   /// `margin` samples around the source plane; exact cells have kNowhere where nothing shows; blank cells
   /// have no positions.
-  void placeRow(int y, const PlaneShape& output, const PlaneShape& source, float margin, RowPositions& row) const;
+  void placeRow(int y, const PlaneShape& output, const PlaneShape& source, float margin,
+                RowPositions& row) const;
 
   /// The interpolated source position of an output point, in luma pixels; for checks and overlays.
   std::optional<Point> at(Point output) const;

@@ -106,7 +106,8 @@ void WarpGrid::measureReach(Cell& cell, int c, int r) const {
       scale_x = std::max(scale_x, std::hypot(px_[h] - px_[a], px_[v] - px_[a]) / kStep);
       scale_y = std::max(scale_y, std::hypot(py_[h] - py_[a], py_[v] - py_[a]) / kStep);
       const float margin = 2 + kStep * 0.5F * std::max(scale_x, scale_y);
-      const auto right = static_cast<float>(source_.width - 1), bottom = static_cast<float>(source_.height - 1);
+      const auto right = static_cast<float>(source_.width - 1),
+                 bottom = static_cast<float>(source_.height - 1);
       if (px_[a] < margin || py_[a] < margin || px_[a] > right - margin || py_[a] > bottom - margin)
         cell.edge = true;
     }
@@ -143,7 +144,8 @@ void WarpGrid::placeRow(int y, const PlaneShape& output, const PlaneShape& sourc
   detail::placeCubics(cubic, row.cubics, row.xs.data(), row.ys.data());
   for (const Stretch& stretch : row.stretches)
     if (stretch.cell->exact)
-      exactRun(luma_y, stretch.first, stretch.end, output.raster, source.raster, row.xs.data(), row.ys.data());
+      exactRun(luma_y, stretch.first, stretch.end, output.raster, source.raster, row.xs.data(),
+               row.ys.data());
 }
 
 void WarpGrid::listStretches(int r, const PlaneShape& output, RowPositions& to) const {
@@ -155,10 +157,12 @@ void WarpGrid::listStretches(int r, const PlaneShape& output, RowPositions& to) 
   for (int i = 0; i < output.width;) {
     const double luma_x = output.raster.offset_x + i * output.raster.step_x;
     const int c = columnOf(luma_x);
-    const int end = std::min(output.width, c >= columns_ - 3 ? output.width : firstSampleBehind(c, output.raster));
+    const int end =
+        std::min(output.width, c >= columns_ - 3 ? output.width : firstSampleBehind(c, output.raster));
     const Cell& cell = cells_[static_cast<size_t>(r * columns_ + c)];
     to.stretches.push_back({&cell, i, end});
-    if (!cell.exact && !cell.blank) to.cubics.push_back({i, end, c - 1, static_cast<float>(luma_x / kStep - (c - 1))});
+    if (!cell.exact && !cell.blank)
+      to.cubics.push_back({i, end, c - 1, static_cast<float>(luma_x / kStep - (c - 1))});
     i = end;
   }
 }

@@ -88,12 +88,14 @@ Profile fromOpenCvFile(const fs::path& path, const CameraMode& camera) {
       if (i < known)
         lens.k[static_cast<size_t>(i)] = coefficients.at<double>(i);
       else if (coefficients.at<double>(i) != 0)
-        throw fail("it uses more than " + std::to_string(known) + " coefficients (rational or thin-prism model)");
+        throw fail("it uses more than " + std::to_string(known) +
+                   " coefficients (rational or thin-prism model)");
     }
     lens.validate();
     part.origin = Origin::Imported;
     part.method = "imported";
-    if (!in["avg_reprojection_error"].empty()) part.rms_px = static_cast<double>(in["avg_reprojection_error"]);
+    if (!in["avg_reprojection_error"].empty())
+      part.rms_px = static_cast<double>(in["avg_reprojection_error"]);
     Evidence evidence;
     evidence.kind = "imported";
     evidence.source = path.filename().string();

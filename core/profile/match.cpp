@@ -51,7 +51,8 @@ struct Candidate {
   std::string difference;
 };
 
-std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer, const Profile& profile, int index) {
+std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer, const Profile& profile,
+                               int index) {
   const CameraMode& mode = profile.camera;
   const std::string camera = answer.camera.empty() ? cameraNameOf(clip) : answer.camera;
   if (camera.empty() || !sameText(camera, mode.name)) return std::nullopt;
@@ -66,8 +67,10 @@ std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer,
   candidate.index = index;
   const bool same_size = clip.width == mode.width && clip.height == mode.height;
   candidate.exact = same_size && sameRate(clip, mode) && fitsText(a.tone, b.tone);
-  for (const auto& [said, has] : {std::pair{answer.view, mode.view}, {answer.medium, mode.medium},
-                                  {answer.lens, mode.lens}, {a.stabilization, b.stabilization}})
+  for (const auto& [said, has] : {std::pair{answer.view, mode.view},
+                                  {answer.medium, mode.medium},
+                                  {answer.lens, mode.lens},
+                                  {a.stabilization, b.stabilization}})
     candidate.said += !said.empty() && sameText(said, has) ? 1 : 0;
   if (!same_size)
     candidate.difference = "measured at " + sizeText(mode.width, mode.height) + ", scaled to " +
@@ -93,7 +96,8 @@ std::string answerKey(const ClipInfo& clip) {
          (clip.kind == ClipKind::Film ? rateText(clip.nominal_fps) : "any");
 }
 
-ProfileMatch matchProfile(const ClipInfo& clip, const CameraAnswer& answer, std::span<const Profile> profiles) {
+ProfileMatch matchProfile(const ClipInfo& clip, const CameraAnswer& answer,
+                          std::span<const Profile> profiles) {
   ProfileMatch match;
   const std::string camera = answer.camera.empty() ? cameraNameOf(clip) : answer.camera;
   if (clip.width <= 0) {
@@ -107,9 +111,10 @@ ProfileMatch matchProfile(const ClipInfo& clip, const CameraAnswer& answer, std:
     const bool known = std::any_of(profiles.begin(), profiles.end(),
                                    [&](const Profile& p) { return sameText(p.camera.name, camera); });
     match.reason = camera.empty() ? "The file does not say which camera it is from. Assign a profile by hand."
-                   : known        ? "There is a profile of " + camera + ", but for another mode or medium that cannot be "
-                                    "carried over. Measure this mode, or say which one was used."
-                                  : "There is no profile of " + camera + " yet.";
+                   : known        ? "There is a profile of " + camera +
+                                 ", but for another mode or medium that cannot be "
+                                 "carried over. Measure this mode, or say which one was used."
+                           : "There is no profile of " + camera + " yet.";
     return match;
   }
   const auto better = [](const Candidate& a, const Candidate& b) {
@@ -128,9 +133,10 @@ ProfileMatch matchProfile(const ClipInfo& clip, const CameraAnswer& answer, std:
   match.profile = best.index;
   match.kind = best.exact ? MatchKind::Exact : MatchKind::Borrowed;
   match.lens = lensFor(clip, profile);
-  match.reason = best.exact ? "Same camera and mode: " + profile.camera.name + ", " + profile.camera.describe() + "."
-                            : "Borrowed from " + profile.camera.name + ", " + profile.camera.describe() + ": " +
-                                  best.difference + ".";
+  match.reason = best.exact
+                     ? "Same camera and mode: " + profile.camera.name + ", " + profile.camera.describe() + "."
+                     : "Borrowed from " + profile.camera.name + ", " + profile.camera.describe() + ": " +
+                           best.difference + ".";
   if (best.exact && answer.view.empty() && !profile.camera.view.empty())
     match.reason += " The file does not say its view; taken as " + profile.camera.view + ".";
   return match;

@@ -32,14 +32,15 @@ enum class MatchKind {
 
 struct ProfileMatch {
   MatchKind kind = MatchKind::None;
-  int profile = -1;         ///< index into the profiles, −1 for None
-  std::string reason;       ///< one sentence for the user
+  int profile = -1;          ///< index into the profiles, −1 for None
+  std::string reason;        ///< one sentence for the user
   std::optional<Lens> lens;  ///< for the clip's picture size
 };
 
 /// The best profile for a clip. Deterministic: ties between profiles that differ in something the file
 /// does not say match none, and the reason says what to answer.
-ProfileMatch matchProfile(const ClipInfo& clip, const CameraAnswer& answer, std::span<const Profile> profiles);
+ProfileMatch matchProfile(const ClipInfo& clip, const CameraAnswer& answer,
+                          std::span<const Profile> profiles);
 
 /// The match when the user gives this profile to the clip, whatever its tags say. Scaled where the
 /// picture's shape is the same; None with a reason where that is not sound.

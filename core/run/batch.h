@@ -20,10 +20,10 @@ std::string runStateName(RunState state);
 struct RunItem {
   ClipPlan plan;
   RunState state = RunState::Waiting;
-  std::string why;        ///< of a failure or a skip; a note when done
+  std::string why;         ///< of a failure or a skip; a note when done
   bool was_there = false;  ///< done by an earlier run with the same settings
-  double share = 0;       ///< 0..1
-  int64_t frames = 0;     ///< rendered
+  double share = 0;        ///< 0..1
+  int64_t frames = 0;      ///< rendered
   double fps = 0;
   double seconds = 0;
   uint64_t bytes = 0;

@@ -59,17 +59,20 @@ std::string reportHtml(const std::vector<RunItem>& items, const std::string& tit
   for (const RunItem& item : items) {
     done += item.state == RunState::Done ? 1 : 0;
     failed += item.state == RunState::Failed ? 1 : 0;
-    rows += "<tr class=\"" + runStateName(item.state) + "\"><td>" + htmlText(item.plan.info.path.filename().string()) +
-            "</td><td>" + runStateName(item.state) + "</td><td>" + htmlText(item.why) + "</td><td class=\"n\">" +
-            std::to_string(item.frames) + "</td><td class=\"n\">" + number(item.fps, 1) + "</td><td class=\"n\">" +
+    rows += "<tr class=\"" + runStateName(item.state) + "\"><td>" +
+            htmlText(item.plan.info.path.filename().string()) + "</td><td>" + runStateName(item.state) +
+            "</td><td>" + htmlText(item.why) + "</td><td class=\"n\">" + std::to_string(item.frames) +
+            "</td><td class=\"n\">" + number(item.fps, 1) + "</td><td class=\"n\">" +
             number(static_cast<double>(item.bytes) / 1e6, 1) + "</td><td>" +
             htmlText(item.plan.job.output.filename().string()) + "</td><td>" + htmlText(lensText(item)) +
             "</td></tr>\n";
   }
   return "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" + htmlText(title) +
-         "</title>\n<style>body{font:14px/1.5 sans-serif;margin:2em;color:#222}table{border-collapse:collapse}"
+         "</title>\n<style>body{font:14px/1.5 "
+         "sans-serif;margin:2em;color:#222}table{border-collapse:collapse}"
          "td,th{padding:.3em .8em;border-bottom:1px solid #ccc;text-align:left;vertical-align:top}"
-         ".n{text-align:right;font-variant-numeric:tabular-nums}.failed td{background:#f7e3dc}</style></head>\n"
+         ".n{text-align:right;font-variant-numeric:tabular-nums}.failed "
+         "td{background:#f7e3dc}</style></head>\n"
          "<body><h1>" +
          htmlText(title) + "</h1>\n<p>" + std::to_string(done) + " rendered, " + std::to_string(failed) +
          " failed, " + std::to_string(items.size()) +

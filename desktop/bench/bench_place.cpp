@@ -60,7 +60,8 @@ class ChartWindow : public QWidget {
 
 }  // namespace
 
-BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), session_(session), evidence_(state_) {
+BenchPlace::BenchPlace(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), evidence_(state_) {
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(16, 10, 16, 12);
   layout->setSpacing(8);
@@ -92,7 +93,10 @@ BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), ses
   table_->setSelectionMode(QAbstractItemView::SingleSelection);
   table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
   table_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-  connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& index) { if (index.isValid()) showEvidence(index.row()); });
+  connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
+          [this](const QModelIndex& index) {
+            if (index.isValid()) showEvidence(index.row());
+          });
   left->addWidget(table_);
   left->setStretchFactor(0, 3);
   left->setStretchFactor(1, 1);
@@ -105,7 +109,8 @@ BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), ses
   rememberSizes(*left, QStringLiteral("bench-evidence"));
   layout->addWidget(across, 1);
   view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
-    if (state_.way() != LensState::Way::Edges || straight_->isChecked() || frame_.source_frame.width == 0) return false;
+    if (state_.way() != LensState::Way::Edges || straight_->isChecked() || frame_.source_frame.width == 0)
+      return false;
     drawing_ = {{at.x(), at.y()}, {at.x(), at.y()}};
     return true;
   };
@@ -113,12 +118,15 @@ BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), ses
     if (drawing_.size() < 2) return;
     drawing_.back() = {at.x(), at.y()};
     // A bent stroke is kept as marks along the way, so that strongly bowed edges can be followed.
-    if (drawing_.size() < 40 && length(drawing_.back() - drawing_[drawing_.size() - 2]) > frame_.source_frame.width / 12.0) drawing_.push_back({at.x(), at.y()});
+    if (drawing_.size() < 40 &&
+        length(drawing_.back() - drawing_[drawing_.size() - 2]) > frame_.source_frame.width / 12.0)
+      drawing_.push_back({at.x(), at.y()});
     view_->update();
   };
   view_->on_release = [this](QPointF) {
     const std::vector<Point> marks = std::exchange(drawing_, {});
-    if (marks.size() >= 2 && length(marks.back() - marks.front()) > 12) state_.markEdge(frame_.source_frame, marks);
+    if (marks.size() >= 2 && length(marks.back() - marks.front()) > 12)
+      state_.markEdge(frame_.source_frame, marks);
     view_->update();
   };
   connect(&preview_, &Preview::ready, this, [this](const PreviewFrame& frame) {
@@ -127,9 +135,14 @@ BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), ses
   });
   connect(&preview_, &Preview::failed, this, [this](const QString& why) { hint_->setText(why); });
   connect(&state_, &LensState::changed, this, &BenchPlace::refresh);
-  connect(&state_, &LensState::progressed, this, [this](double share) { progress_->setValue(static_cast<int>(share * 1000)); });
-  connect(&session_, &Session::currentClipChanged, this, [this] { if (isVisible()) reload(); });
-  connect(&session_, &Session::changed, this, [this] { if (isVisible()) reload(); });
+  connect(&state_, &LensState::progressed, this,
+          [this](double share) { progress_->setValue(static_cast<int>(share * 1000)); });
+  connect(&session_, &Session::currentClipChanged, this, [this] {
+    if (isVisible()) reload();
+  });
+  connect(&session_, &Session::changed, this, [this] {
+    if (isVisible()) reload();
+  });
   refresh();
 }
 
@@ -172,9 +185,11 @@ QWidget* BenchPlace::buildTools() {
     row->addWidget(button);
   }
   ways_->button(0)->setToolTip(tr("Measure from a filmed chessboard"));
-  ways_->button(1)->setToolTip(tr("Measure from edges that are straight in the world; drag along them to mark them"));
+  ways_->button(1)->setToolTip(
+      tr("Measure from edges that are straight in the world; drag along them to mark them"));
   ways_->button(2)->setToolTip(tr("Type or nudge the values"));
-  connect(ways_, &QButtonGroup::idClicked, this, [this](int way) { setWay(static_cast<LensState::Way>(way)); });
+  connect(ways_, &QButtonGroup::idClicked, this,
+          [this](int way) { setWay(static_cast<LensState::Way>(way)); });
   row->addSpacing(8);
   columns_ = new QSpinBox;
   rows_ = new QSpinBox;
@@ -240,7 +255,8 @@ QWidget* BenchPlace::buildFindings() {
   form->setVerticalSpacing(4);
   model_ = new QComboBox;
   model_->setAccessibleName(tr("Lens model"));
-  for (const LensModel m : {LensModel::BrownConrady, LensModel::KannalaBrandt, LensModel::Division}) model_->addItem(QString::fromStdString(lensModelName(m)));
+  for (const LensModel m : {LensModel::BrownConrady, LensModel::KannalaBrandt, LensModel::Division})
+    model_->addItem(QString::fromStdString(lensModelName(m)));
   connect(model_, &QComboBox::activated, this, [this] { readValues(); });
   form->addRow(tr("model"), model_);
   for (int i = 0; i < 8; ++i) {
@@ -297,7 +313,8 @@ void BenchPlace::reload() {
     return;
   }
   const Profile profile = session_.profileFor(clip);
-  camera_->setText(profile.camera.name.empty() ? tr("Camera not known") : QString::fromStdString(profile.camera.name));
+  camera_->setText(profile.camera.name.empty() ? tr("Camera not known")
+                                               : QString::fromStdString(profile.camera.name));
   mode_->setText(QString::fromStdString(profile.camera.describe()));
   const bool other = clip_ < 0 || !(profile.camera == state_.camera());
   clip_ = clip;
@@ -315,14 +332,19 @@ std::vector<ClipInfo> BenchPlace::suitableShots() const {
   const std::string camera = cameraNameOf(plan.info);
   std::vector<ClipInfo> shots;
   const auto offer = [&](const ClipInfo& info) {
-    if (info.readable() && info.width == plan.info.width && info.height == plan.info.height) shots.push_back(info);
+    if (info.readable() && info.width == plan.info.width && info.height == plan.info.height)
+      shots.push_back(info);
   };
   for (const auto& path : session_.shoot().references)
     // A shot that the user has added by hand is offered whatever its tags say.
-    if (const auto info = session_.infoOf(path); info && (cameraNameOf(*info) == camera || cameraNameOf(*info).empty() || added_.contains(path))) offer(*info);
+    if (const auto info = session_.infoOf(path);
+        info && (cameraNameOf(*info) == camera || cameraNameOf(*info).empty() || added_.contains(path)))
+      offer(*info);
   offer(plan.info);
   for (const ClipPlan& other : session_.plans())
-    if (other.info.path != plan.info.path && cameraNameOf(other.info) == camera && other.match.profile == plan.match.profile) offer(other.info);
+    if (other.info.path != plan.info.path && cameraNameOf(other.info) == camera &&
+        other.match.profile == plan.match.profile)
+      offer(other.info);
   return shots;
 }
 
@@ -351,7 +373,8 @@ void BenchPlace::showWantedShot() {
   if (!info) return;
   const std::filesystem::path path = std::exchange(wanted_shot_, {});
   if (!info->readable()) return hint_->setText(QString::fromStdString(info->problems.front().text));
-  if (!chooseShot(QString::fromStdString(path.filename().string()))) hint_->setText(tr("That shot has another picture size than this mode."));
+  if (!chooseShot(QString::fromStdString(path.filename().string())))
+    hint_->setText(tr("That shot has another picture size than this mode."));
 }
 
 bool BenchPlace::chooseShot(const QString& file_name) {
@@ -389,8 +412,10 @@ void BenchPlace::showEvidence(int row) {
   chosen_row_ = row;
   const bool chart = state_.way() == LensState::Way::Chart;
   int64_t frame = -1;
-  if (chart && state_.chart() && row < static_cast<int>(state_.chart()->views.size())) frame = state_.chart()->views[static_cast<size_t>(row)].frame;
-  if (!chart && row < static_cast<int>(state_.edges().size())) frame = state_.edges()[static_cast<size_t>(row)].frame;
+  if (chart && state_.chart() && row < static_cast<int>(state_.chart()->views.size()))
+    frame = state_.chart()->views[static_cast<size_t>(row)].frame;
+  if (!chart && row < static_cast<int>(state_.edges().size()))
+    frame = state_.edges()[static_cast<size_t>(row)].frame;
   if (frame >= 0) slider_->setValue(static_cast<int>(frame));
   view_->update();
 }
@@ -399,7 +424,8 @@ void BenchPlace::refresh() {
   using Way = LensState::Way;
   const Way way = state_.way();
   ways_->button(static_cast<int>(way))->setChecked(true);
-  for (QWidget* w : std::initializer_list<QWidget*>{columns_, rows_, paper_}) w->setVisible(way == Way::Chart);
+  for (QWidget* w : std::initializer_list<QWidget*>{columns_, rows_, paper_})
+    w->setVisible(way == Way::Chart);
   measure_->setVisible(way != Way::ByHand);
   measure_->setText(state_.busy() ? tr("Stop") : way == Way::Chart ? tr("Find the chart") : tr("Find edges"));
   measure_->setEnabled(state_.shot().width > 0);
@@ -415,12 +441,15 @@ void BenchPlace::refresh() {
     note = tr("The window stays usable meanwhile.");
   } else if (way == Way::Chart && state_.chart() && !state_.nudged()) {
     headline = withUnit(state_.chart()->rms_px, 2, QStringLiteral("px"));
-    note = tr("RMS over %1 views · covers %2 of the picture").arg(state_.chart()->views_used).arg(withUnit(state_.chart()->coverage * 100, 0, QStringLiteral("%")));
+    note = tr("RMS over %1 views · covers %2 of the picture")
+               .arg(state_.chart()->views_used)
+               .arg(withUnit(state_.chart()->coverage * 100, 0, QStringLiteral("%")));
   } else if (after >= 0) {
     headline = withUnit(after, 2, QStringLiteral("px"));
     note = tr("straightness left, RMS · was %1").arg(withUnit(before, 1, QStringLiteral("px")));
   } else if (lens && state_.before() && *lens == state_.before()->lens) {
-    headline = state_.before()->rms_px >= 0 ? withUnit(state_.before()->rms_px, 2, QStringLiteral("px")) : tr("by hand");
+    headline = state_.before()->rms_px >= 0 ? withUnit(state_.before()->rms_px, 2, QStringLiteral("px"))
+                                            : tr("by hand");
     note = tr("in the profile now, from %1").arg(QString::fromStdString(state_.before()->method));
   } else if (lens) {
     headline = tr("By hand");
@@ -434,9 +463,13 @@ void BenchPlace::refresh() {
   warnings_->setText(warnings.join(QStringLiteral("<br>")));
   warnings_->setVisible(!warnings.isEmpty());
   QString hint = state_.trouble();
-  if (hint.isEmpty() && way == Way::Edges && state_.edges().empty()) hint = tr("Drag along edges that are straight in the world: walls, railings, the horizon. Long ones near the border tell most.");
+  if (hint.isEmpty() && way == Way::Edges && state_.edges().empty())
+    hint =
+        tr("Drag along edges that are straight in the world: walls, railings, the horizon. Long ones near "
+           "the border tell most.");
   hint_->setText(hint);
-  hint_->setStyleSheet(state_.trouble().isEmpty() ? QStringLiteral("color:#B4B5B3") : QStringLiteral("color:#E3BF55"));
+  hint_->setStyleSheet(state_.trouble().isEmpty() ? QStringLiteral("color:#B4B5B3")
+                                                  : QStringLiteral("color:#E3BF55"));
   fillValues();
   remakePicture();
 }
@@ -451,7 +484,8 @@ void BenchPlace::fillValues() {
   if (by_hand) {
     filling_ = true;
     model_->setCurrentIndex(static_cast<int>(lens->model));
-    const std::vector<std::pair<QString, double>> fixed = {{tr("focal, px"), lens->fx}, {tr("centre x, px"), lens->cx}, {tr("centre y, px"), lens->cy}};
+    const std::vector<std::pair<QString, double>> fixed = {
+        {tr("focal, px"), lens->fx}, {tr("centre x, px"), lens->cx}, {tr("centre y, px"), lens->cy}};
     for (size_t i = 0; i < spins_.size(); ++i) {
       const bool used = i < 3 + names.size();
       spins_[i]->setVisible(used);
@@ -468,20 +502,30 @@ void BenchPlace::fillValues() {
   std::vector<double> deviation;
   if (state_.way() == LensState::Way::Chart && state_.chart()) deviation = state_.chart()->stddev;
   if (state_.way() == LensState::Way::Edges && state_.edgeFinding()) deviation = state_.edgeFinding()->stddev;
-  const auto spread = [&](size_t i, int digits) { return i < deviation.size() && deviation[i] > 0 ? QStringLiteral("± ") + withUnit(deviation[i], digits, {}) : QString(); };
+  const auto spread = [&](size_t i, int digits) {
+    return i < deviation.size() && deviation[i] > 0
+               ? QStringLiteral("± ") + withUnit(deviation[i], digits, {})
+               : QString();
+  };
   QString text = QStringLiteral("<table cellspacing='0'>");
   const auto row = [&](const QString& name, const QString& value, const QString& plus) {
-    text += QStringLiteral("<tr><td style='color:#B4B5B3;padding:1px 10px 1px 0'>%1</td><td style='padding-right:8px'>%2</td><td style='color:#B4B5B3'>%3</td></tr>").arg(name, value, plus);
+    text += QStringLiteral(
+                "<tr><td style='color:#B4B5B3;padding:1px 10px 1px 0'>%1</td><td "
+                "style='padding-right:8px'>%2</td><td style='color:#B4B5B3'>%3</td></tr>")
+                .arg(name, value, plus);
   };
   row(tr("model"), QString::fromStdString(lensModelName(lens->model)), {});
   row(tr("focal"), withUnit(lens->fx, 1, QStringLiteral("px")), spread(0, 1));
-  row(tr("centre"), withUnit(lens->cx, 1, {}) + QStringLiteral(", ") + withUnit(lens->cy, 1, QStringLiteral("px")), spread(2, 1));
+  row(tr("centre"),
+      withUnit(lens->cx, 1, {}) + QStringLiteral(", ") + withUnit(lens->cy, 1, QStringLiteral("px")),
+      spread(2, 1));
   for (size_t i = 0; i < names.size(); ++i)
     if (lens->k[i] != 0) row(QString::fromStdString(names[i]), withUnit(lens->k[i], 4, {}), spread(4 + i, 4));
   const LensWindow window(*lens, {});
   const EnlargementMap map = enlargementMap(window, 2, 2);
   row(tr("corner enlargement"), withUnit(map.corner, 2, QStringLiteral("×")), {});
-  row(tr("filling the frame"), tr("loses %1").arg(withUnit(windowCost(window, *lens).lost_share * 100, 1, QStringLiteral("%"))), {});
+  row(tr("filling the frame"),
+      tr("loses %1").arg(withUnit(windowCost(window, *lens).lost_share * 100, 1, QStringLiteral("%"))), {});
   values_->setText(text + QStringLiteral("</table>"));
 }
 
@@ -493,7 +537,8 @@ void BenchPlace::readValues() {
   lens.cx = spins_[1]->value();
   lens.cy = spins_[2]->value();
   lens.k = {};
-  for (size_t i = 0; i < static_cast<size_t>(numCoefficients(lens.model)); ++i) lens.k[i] = spins_[3 + i]->value();
+  for (size_t i = 0; i < static_cast<size_t>(numCoefficients(lens.model)); ++i)
+    lens.k[i] = spins_[3 + i]->value();
   state_.nudge(lens);
 }
 
@@ -520,7 +565,15 @@ void BenchPlace::remakePicture() {
 }
 
 LensMarks BenchPlace::marks() const {
-  return {state_, {frame_.source_frame.width, frame_.source_frame.height}, frame_.index, window_.get(), chosen_row_, drawing_, exaggerate_->isChecked(), coverage_->isChecked(), enlargement_->isChecked()};
+  return {state_,
+          {frame_.source_frame.width, frame_.source_frame.height},
+          frame_.index,
+          window_.get(),
+          chosen_row_,
+          drawing_,
+          exaggerate_->isChecked(),
+          coverage_->isChecked(),
+          enlargement_->isChecked()};
 }
 
 void BenchPlace::putIntoProfile() {
@@ -547,7 +600,8 @@ void BenchPlace::addReference() {
 }
 
 void BenchPlace::writeChartPaper() {
-  const QString file = QFileDialog::getSaveFileName(this, tr("Chart as PDF"), QStringLiteral("glenhaze-chart.pdf"), tr("PDF (*.pdf)"));
+  const QString file = QFileDialog::getSaveFileName(this, tr("Chart as PDF"),
+                                                    QStringLiteral("glenhaze-chart.pdf"), tr("PDF (*.pdf)"));
   if (file.isEmpty()) return;
   try {
     writeFileAtomically(file.toStdString(), chartPdf(state_.spec));

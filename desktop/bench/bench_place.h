@@ -69,7 +69,8 @@ class BenchPlace : public QWidget {
   PictureView* view_ = nullptr;
   BendPlot* plot_ = nullptr;
   QTableView* table_ = nullptr;
-  QLabel *camera_ = nullptr, *mode_ = nullptr, *headline_ = nullptr, *headline_note_ = nullptr, *values_ = nullptr, *warnings_ = nullptr, *hint_ = nullptr;
+  QLabel *camera_ = nullptr, *mode_ = nullptr, *headline_ = nullptr, *headline_note_ = nullptr,
+         *values_ = nullptr, *warnings_ = nullptr, *hint_ = nullptr;
   QComboBox* shots_ = nullptr;
   QButtonGroup* ways_ = nullptr;
   QSpinBox *columns_ = nullptr, *rows_ = nullptr;
@@ -88,7 +89,7 @@ class BenchPlace : public QWidget {
   int chosen_row_ = -1;
   int clip_ = -1;
   std::set<std::filesystem::path> added_;  // by the user in this sitting
-  std::filesystem::path wanted_shot_;  // added by the user, not looked at yet
+  std::filesystem::path wanted_shot_;      // added by the user, not looked at yet
   bool filling_ = false;
 };
 

@@ -58,7 +58,10 @@ void BendPlot::paintEvent(QPaintEvent*) {
       reach = std::max(reach, q.x());
     }
   const QRectF area = QRectF(rect()).adjusted(12, 22, -12, -20);
-  const auto at = [&](QPointF q) { return QPointF(area.left() + q.x() / reach * area.width(), area.bottom() - (q.y() - low) / (high - low) * area.height()); };
+  const auto at = [&](QPointF q) {
+    return QPointF(area.left() + q.x() / reach * area.width(),
+                   area.bottom() - (q.y() - low) / (high - low) * area.height());
+  };
   const auto draw = [&](const std::vector<QPointF>& curve, const QPen& pen) {
     QPolygonF line;
     for (const QPointF& q : curve) line << at(q);
@@ -70,8 +73,11 @@ void BendPlot::paintEvent(QPaintEvent*) {
   draw(before, QPen(look::kQuiet, 1.2, Qt::DashLine));
   draw(now, QPen(look::kText, 1.8));
   p.setPen(look::kQuiet);
-  p.drawText(QRectF(rect()).adjusted(12, 5, -12, 0), static_cast<int>(Qt::AlignLeft | Qt::AlignTop), tr("bend, px · corner %1").arg(withUnit(now.empty() ? 0 : now.back().y(), 0, QStringLiteral("px"))));
-  p.drawText(QRectF(rect()).adjusted(12, 0, -12, -3), static_cast<int>(Qt::AlignRight | Qt::AlignBottom), before.empty() ? tr("from the centre") : tr("from the centre · dashed: profile now"));
+  p.drawText(
+      QRectF(rect()).adjusted(12, 5, -12, 0), static_cast<int>(Qt::AlignLeft | Qt::AlignTop),
+      tr("bend, px · corner %1").arg(withUnit(now.empty() ? 0 : now.back().y(), 0, QStringLiteral("px"))));
+  p.drawText(QRectF(rect()).adjusted(12, 0, -12, -3), static_cast<int>(Qt::AlignRight | Qt::AlignBottom),
+             before.empty() ? tr("from the centre") : tr("from the centre · dashed: profile now"));
 }
 
 }  // namespace glenhaze::desktop

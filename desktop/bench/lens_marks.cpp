@@ -45,7 +45,11 @@ void drawChart(QPainter& p, const PictureView& view, const LensMarks& marks) {
       const QPointF tip = *at + QPointF(v.residuals[i].x, v.residuals[i].y) * kResidualScale;
       drawRimmed(p, QPolygonF{*at, tip}, 1.3);
     }
-    drawTag(p, QPointF(12, 28), v.left_out.empty() ? LensState::tr("corners, %1 left; arrows %2 times as large").arg(withUnit(v.rms_px, 2, QStringLiteral("px"))).arg(static_cast<int>(kResidualScale)) : LensState::tr("left out: %1").arg(QString::fromStdString(v.left_out)));
+    drawTag(p, QPointF(12, 28),
+            v.left_out.empty() ? LensState::tr("corners, %1 left; arrows %2 times as large")
+                                     .arg(withUnit(v.rms_px, 2, QStringLiteral("px")))
+                                     .arg(static_cast<int>(kResidualScale))
+                               : LensState::tr("left out: %1").arg(QString::fromStdString(v.left_out)));
     return;
   }
 }
@@ -77,7 +81,8 @@ void drawEdges(QPainter& p, const PictureView& view, const LensMarks& marks) {
     if (!finding || e >= finding->edges.size()) continue;
     const QPointF at = drawn[drawn.size() / 2] + QPointF(8, -4);
     const QRectF box(at.x() - 4, at.y() - 22, 90, 26);
-    const bool free = std::none_of(tags.begin(), tags.end(), [&](const QRectF& t) { return t.intersects(box); });
+    const bool free =
+        std::none_of(tags.begin(), tags.end(), [&](const QRectF& t) { return t.intersects(box); });
     if (!chosen && (out || !free || tags.size() > 14)) continue;
     tags.push_back(box);
     drawTag(p, at, withUnit(finding->edges[e].rms_px, 2, QStringLiteral("px")));
@@ -91,8 +96,10 @@ void drawEdges(QPainter& p, const PictureView& view, const LensMarks& marks) {
 
 void drawCoverage(QPainter& p, const PictureView& view, const LensMarks& marks) {
   const std::vector<bool>* cells = nullptr;
-  if (marks.state.way() == LensState::Way::Chart && marks.state.chart()) cells = &marks.state.chart()->covered;
-  if (marks.state.way() == LensState::Way::Edges && marks.state.edgeFinding()) cells = &marks.state.edgeFinding()->covered;
+  if (marks.state.way() == LensState::Way::Chart && marks.state.chart())
+    cells = &marks.state.chart()->covered;
+  if (marks.state.way() == LensState::Way::Edges && marks.state.edgeFinding())
+    cells = &marks.state.edgeFinding()->covered;
   if (cells == nullptr || marks.window) return;
   const double w = marks.size.width(), h = marks.size.height();
   p.setPen(Qt::NoPen);
@@ -100,7 +107,9 @@ void drawCoverage(QPainter& p, const PictureView& view, const LensMarks& marks) 
   for (int r = 0; r < kCoverageRows; ++r)
     for (int c = 0; c < kCoverageColumns; ++c)
       if (!(*cells)[static_cast<size_t>(r * kCoverageColumns + c)])
-        p.drawRect(QRectF(view.toScreen({c * w / kCoverageColumns - 0.5, r * h / kCoverageRows - 0.5}), view.toScreen({(c + 1) * w / kCoverageColumns - 0.5, (r + 1) * h / kCoverageRows - 0.5})));
+        p.drawRect(
+            QRectF(view.toScreen({c * w / kCoverageColumns - 0.5, r * h / kCoverageRows - 0.5}),
+                   view.toScreen({(c + 1) * w / kCoverageColumns - 0.5, (r + 1) * h / kCoverageRows - 0.5})));
 }
 
 void drawEnlargement(QPainter& p, const PictureView& view, const LensMarks& marks) {
@@ -115,7 +124,8 @@ void drawEnlargement(QPainter& p, const PictureView& view, const LensMarks& mark
       if (!source) continue;
       const auto at = place(view, marks, *source);
       const float value = map.mean[static_cast<size_t>(r * kColumns + c)];
-      if (at && value > 0) drawTag(p, *at + QPointF(-18, 8), withUnit(static_cast<double>(value), 2, QStringLiteral("×")));
+      if (at && value > 0)
+        drawTag(p, *at + QPointF(-18, 8), withUnit(static_cast<double>(value), 2, QStringLiteral("×")));
     }
 }
 

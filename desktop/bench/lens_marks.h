@@ -15,11 +15,11 @@ constexpr double kBowExaggeration = 8;
 
 struct LensMarks {
   const LensState& state;
-  QSize size;                         ///< of the source picture
+  QSize size;  ///< of the source picture
   int64_t frame = -1;
   const LensWindow* window = nullptr;  ///< null while the source is shown, else what straightens it
   int chosen_row = -1;
-  const std::vector<Point>& stroke;   ///< being drawn by the user
+  const std::vector<Point>& stroke;  ///< being drawn by the user
   bool exaggerate = false, coverage = false, enlargement = false;
 };
 

@@ -38,7 +38,9 @@ void LensState::setWay(Way way) {
   nudged_ = false;
   if (way == Way::Chart && chart_) lens_ = chart_->lens;
   if (way == Way::Edges && edge_finding_) lens_ = edge_finding_->lens;
-  if (way == Way::ByHand && !lens_) lens_ = straightLens(std::max(2, camera_.width), std::max(2, camera_.height), 0.75 * std::max(2, camera_.width));
+  if (way == Way::ByHand && !lens_)
+    lens_ = straightLens(std::max(2, camera_.width), std::max(2, camera_.height),
+                         0.75 * std::max(2, camera_.width));
   Q_EMIT changed();
 }
 
@@ -62,11 +64,14 @@ void LensState::inBackground(Work work) {
   progress.stop = stop_.get_token();
   progress.report = [self, request](double share) {
     if (!self) return;
-    QMetaObject::invokeMethod(self.data(), [self, request, share] {
-      if (!self || self->request_ != request) return;
-      self->share_ = share;
-      Q_EMIT self->progressed(share);
-    }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        self.data(),
+        [self, request, share] {
+          if (!self || self->request_ != request) return;
+          self->share_ = share;
+          Q_EMIT self->progressed(share);
+        },
+        Qt::QueuedConnection);
   };
   using Finish = std::function<void(LensState&)>;
   QtConcurrent::run(&pool_, [work, progress]() -> Finish {
@@ -89,17 +94,18 @@ void LensState::inBackground(Work work) {
 }
 
 void LensState::findChart() {
-  inBackground([shot = shot_, chart_spec = spec](const Progress& progress) -> std::function<void(LensState&)> {
-    ChartSearch search = searchChart({shot}, chart_spec, 48, progress);
-    const std::vector<ChartView> views = search.views;
-    ChartFinding finding = solveChart(views, search.width, search.height, chart_spec, std::nullopt);
-    return [finding, views](LensState& s) {
-      s.views_ = views;
-      s.chart_ = finding;
-      s.lens_ = finding.lens;
-      s.nudged_ = false;
-    };
-  });
+  inBackground(
+      [shot = shot_, chart_spec = spec](const Progress& progress) -> std::function<void(LensState&)> {
+        ChartSearch search = searchChart({shot}, chart_spec, 48, progress);
+        const std::vector<ChartView> views = search.views;
+        ChartFinding finding = solveChart(views, search.width, search.height, chart_spec, std::nullopt);
+        return [finding, views](LensState& s) {
+          s.views_ = views;
+          s.chart_ = finding;
+          s.lens_ = finding.lens;
+          s.nudged_ = false;
+        };
+      });
 }
 
 void LensState::findEdges() {
@@ -156,7 +162,8 @@ void LensState::removeEdge(int row) {
 void LensState::solveAgain() {
   const int width = shot_.width, height = shot_.height;
   if (way_ == Way::Chart) {
-    inBackground([views = views_, width, height, chart_spec = spec](const Progress& progress) -> std::function<void(LensState&)> {
+    inBackground([views = views_, width, height,
+                  chart_spec = spec](const Progress& progress) -> std::function<void(LensState&)> {
       ChartFinding finding = solveChart(views, width, height, chart_spec, std::nullopt, progress);
       return [finding](LensState& s) {
         s.chart_ = finding;
@@ -200,7 +207,8 @@ std::pair<double, double> LensState::straightness() const {
     if (!edges_[i].in_use) continue;
     if (edge_finding_ && i < edge_finding_->edges.size() && edge_finding_->edges[i].left_out) continue;
     const auto n = static_cast<double>(edges_[i].points.size());
-    const double a = measureStraightness(edges_[i].points, map).rms_px, b = measureStraightness(edges_[i].points, none).rms_px;
+    const double a = measureStraightness(edges_[i].points, map).rms_px,
+                 b = measureStraightness(edges_[i].points, none).rms_px;
     after += a * a * n;
     before += b * b * n;
     count += n;
@@ -211,7 +219,8 @@ std::pair<double, double> LensState::straightness() const {
 
 std::vector<std::string> LensState::warnings() const {
   if (nudged_ || way_ == Way::ByHand) {
-    if (lens_ && !LensMap(*lens_).coversPicture()) return {"The model folds over inside the picture: its corners cannot be straightened."};
+    if (lens_ && !LensMap(*lens_).coversPicture())
+      return {"The model folds over inside the picture: its corners cannot be straightened."};
     return {};
   }
   if (way_ == Way::Chart && chart_) return chart_->warnings;

@@ -3,8 +3,8 @@
 // the profile. Changes nothing outside itself until the user says so.
 
 #include <QObject>
-#include <QThreadPool>
 #include <QString>
+#include <QThreadPool>
 #include <atomic>
 #include <memory>
 #include <optional>

@@ -2,13 +2,13 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QFormLayout>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QPushButton>
 #include <QSpinBox>
 #include <QSplitter>
-#include <QFormLayout>
 #include <QVBoxLayout>
 #include <array>
 #include <cmath>
@@ -26,7 +26,8 @@ constexpr int64_t kLoopFrames = 90;
 QString shareText(double share) { return withUnit(share * 100, share < 0.1 ? 1 : 0, QStringLiteral("%")); }
 
 QString row(const QString& name, const QString& value) {
-  return QStringLiteral("<tr><td style='color:#B4B5B3;padding:2px 14px 2px 0'>%1</td><td>%2</td></tr>").arg(name, value);
+  return QStringLiteral("<tr><td style='color:#B4B5B3;padding:2px 14px 2px 0'>%1</td><td>%2</td></tr>")
+      .arg(name, value);
 }
 
 }  // namespace
@@ -73,9 +74,14 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   preview_.setDrafts(true);
   connect(&preview_, &Preview::ready, this, &ComparePlace::show);
   connect(&preview_, &Preview::failed, this, [this](const QString& why) { message_->setText(why); });
-  connect(&preview_, &Preview::loopProgress, this, [this] { position_->setToolTip(tr("%1 frames are ready to play").arg(preview_.loopFilled())); });
-  connect(&session_, &Session::changed, this, [this] { if (isVisible()) reload(); });
-  connect(&session_, &Session::currentClipChanged, this, [this] { if (isVisible()) reload(); });
+  connect(&preview_, &Preview::loopProgress, this,
+          [this] { position_->setToolTip(tr("%1 frames are ready to play").arg(preview_.loopFilled())); });
+  connect(&session_, &Session::changed, this, [this] {
+    if (isVisible()) reload();
+  });
+  connect(&session_, &Session::currentClipChanged, this, [this] {
+    if (isVisible()) reload();
+  });
   connect(&timer_, &QTimer::timeout, this, &ComparePlace::tick);
 }
 
@@ -91,13 +97,18 @@ QWidget* ComparePlace::buildTools() {
   layout_ = new QComboBox;
   layout_->setAccessibleName(tr("Way to look"));
   layout_->addItems({tr("Divider"), tr("Side by side"), tr("Corrected only")});
-  layout_->setToolTip(tr("D: divider, drag it, Shift-drag turns it. B: side by side. Hold S for the source."));
+  layout_->setToolTip(
+      tr("D: divider, drag it, Shift-drag turns it. B: side by side. Hold S for the source."));
   connect(layout_, &QComboBox::currentIndexChanged, this, [this](int i) {
-    static constexpr std::array<PictureView::Layout, 3> kModes = {PictureView::Layout::Divider, PictureView::Layout::Side, PictureView::Layout::Single};
+    static constexpr std::array<PictureView::Layout, 3> kModes = {
+        PictureView::Layout::Divider, PictureView::Layout::Side, PictureView::Layout::Single};
     view_->setLayoutMode(kModes[static_cast<size_t>(i)]);
   });
   layout->addWidget(layout_);
-  for (const auto& [text, zoom] : {std::pair{tr("Fit"), 0.0}, {QStringLiteral("100 %"), 1.0}, {QStringLiteral("200 %"), 2.0}, {QStringLiteral("400 %"), 4.0}}) {
+  for (const auto& [text, zoom] : {std::pair{tr("Fit"), 0.0},
+                                   {QStringLiteral("100 %"), 1.0},
+                                   {QStringLiteral("200 %"), 2.0},
+                                   {QStringLiteral("400 %"), 4.0}}) {
     auto* button = new QPushButton(text);
     button->setToolTip(tr("Zoom; keys 0, 1, 2 and 4 zoom at the pointer, the wheel too"));
     connect(button, &QPushButton::clicked, this, [this, z = zoom] { view_->setZoom(z); });
@@ -108,7 +119,9 @@ QWidget* ComparePlace::buildTools() {
   edge_tool_->setToolTip(tr("Lay a straight edge on the picture (E); it reads the bow of the edge under it"));
   connect(edge_tool_, &QPushButton::toggled, this, [this](bool on) {
     edge_on_ = on;
-    if (on && edge_a_.isNull()) layStraightEdge(QPointF(view_->pictureSize().width() * 0.2, view_->pictureSize().height() * 0.3), QPointF(view_->pictureSize().width() * 0.8, view_->pictureSize().height() * 0.3));
+    if (on && edge_a_.isNull())
+      layStraightEdge(QPointF(view_->pictureSize().width() * 0.2, view_->pictureSize().height() * 0.3),
+                      QPointF(view_->pictureSize().width() * 0.8, view_->pictureSize().height() * 0.3));
     view_->update();
   });
   layout->addWidget(edge_tool_);
@@ -117,7 +130,8 @@ QWidget* ComparePlace::buildTools() {
   lens_->setToolTip(tr("The lens correction of this clip, on or off"));
   connect(lens_, &QCheckBox::clicked, this, [this](bool on) {
     if (clip_ < 0) return;
-    editClip(on ? tr("Switch the lens on") : tr("Switch the lens off"), [on](ShootClip& c) { c.lens_on = on; });
+    editClip(on ? tr("Switch the lens on") : tr("Switch the lens off"),
+             [on](ShootClip& c) { c.lens_on = on; });
   });
   layout->addWidget(lens_);
   return bar;
@@ -150,7 +164,9 @@ QWidget* ComparePlace::buildTransport() {
   mark(tr("Whole clip"), &ComparePlace::clearRange, tr("Render all of it again (W)"));
   slider_ = new PositionSlider;
   slider_->setAccessibleName(tr("Position"));
-  connect(slider_, &QSlider::valueChanged, this, [this](int v) { if (v != frame_) goTo(v); });
+  connect(slider_, &QSlider::valueChanged, this, [this](int v) {
+    if (v != frame_) goTo(v);
+  });
   layout->addWidget(slider_, 1);
   position_ = new QLabel;
   position_->setMinimumWidth(120);
@@ -194,7 +210,8 @@ QWidget* ComparePlace::buildOwn() {
   auto* own = new QWidget;
   auto* form = new QFormLayout(own);
   form->setContentsMargins(0, 6, 0, 0);
-  const auto percent = [&](const QString& name, const QString& tip, std::optional<double> ShootClip::*member) {
+  const auto percent = [&](const QString& name, const QString& tip,
+                           std::optional<double> ShootClip::*member) {
     auto* spin = new QSpinBox;
     spin->setRange(0, 100);
     spin->setSingleStep(5);
@@ -205,11 +222,15 @@ QWidget* ComparePlace::buildOwn() {
     auto* label = new QLabel(name);
     label->setStyleSheet(QStringLiteral("color:%1").arg(look::kQuiet.name()));
     form->addRow(label, spin);
-    connect(spin, &QSpinBox::valueChanged, this, [this, name, member](int v) { editClip(name, [=](ShootClip& c) { c.*member = v / 100.0; }); });
+    connect(spin, &QSpinBox::valueChanged, this,
+            [this, name, member](int v) { editClip(name, [=](ShootClip& c) { c.*member = v / 100.0; }); });
     return spin;
   };
-  fill_ = percent(tr("Fill the frame"), tr("0: the whole picture with blank corners; 100: no blank corners. For this clip."), &ShootClip::fill);
-  amount_ = percent(tr("Lens correction"), tr("How much of the lens correction is applied. For this clip."), &ShootClip::lens_amount);
+  fill_ = percent(tr("Fill the frame"),
+                  tr("0: the whole picture with blank corners; 100: no blank corners. For this clip."),
+                  &ShootClip::fill);
+  amount_ = percent(tr("Lens correction"), tr("How much of the lens correction is applied. For this clip."),
+                    &ShootClip::lens_amount);
   as_shoot_ = new QPushButton(tr("As the whole shoot"));
   as_shoot_->setToolTip(tr("Drop this clip's own settings and follow the shoot's"));
   connect(as_shoot_, &QPushButton::clicked, this, [this] {
@@ -221,7 +242,8 @@ QWidget* ComparePlace::buildOwn() {
 
 void ComparePlace::showOwn() {
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  for (const auto& [spin, value] : {std::pair{fill_, plan.job.correction.fill}, {amount_, plan.job.correction.lens_amount}}) {
+  for (const auto& [spin, value] :
+       {std::pair{fill_, plan.job.correction.fill}, {amount_, plan.job.correction.lens_amount}}) {
     const QSignalBlocker quiet(spin);
     spin->setValue(static_cast<int>(std::lround(value * 100)));
     spin->setEnabled(plan.job.correction.lens.has_value());
@@ -238,11 +260,15 @@ void ComparePlace::editClip(const QString& what, const std::function<void(ShootC
 void ComparePlace::setIn() {
   if (clip_ < 0) return;
   const int64_t frames = session_.plans()[static_cast<size_t>(clip_)].info.frames;
-  editClip(tr("Set the in point"), [=, this](ShootClip& c) { c.range = FrameRange{frame_, c.range && c.range->last > frame_ ? c.range->last : frames}; });
+  editClip(tr("Set the in point"), [=, this](ShootClip& c) {
+    c.range = FrameRange{frame_, c.range && c.range->last > frame_ ? c.range->last : frames};
+  });
 }
 
 void ComparePlace::setOut() {
-  editClip(tr("Set the out point"), [this](ShootClip& c) { c.range = FrameRange{c.range && c.range->first <= frame_ ? c.range->first : 0, frame_ + 1}; });
+  editClip(tr("Set the out point"), [this](ShootClip& c) {
+    c.range = FrameRange{c.range && c.range->first <= frame_ ? c.range->first : 0, frame_ + 1};
+  });
 }
 
 void ComparePlace::clearRange() {
@@ -260,7 +286,8 @@ void ComparePlace::reload() {
   for (const ClipPlan& plan : plans) clips_->addItem(QString::fromStdString(plan.info.path.stem().string()));
   const int clip = session_.currentClip();
   clips_->setCurrentIndex(clip);
-  if (clip < 0 || clip >= static_cast<int>(plans.size()) || plans[static_cast<size_t>(clip)].info.width == 0 || !plans[static_cast<size_t>(clip)].info.readable()) {
+  if (clip < 0 || clip >= static_cast<int>(plans.size()) ||
+      plans[static_cast<size_t>(clip)].info.width == 0 || !plans[static_cast<size_t>(clip)].info.readable()) {
     clip_ = -1;
     path_.clear();
     preview_.clear();
@@ -274,7 +301,9 @@ void ComparePlace::reload() {
     return;
   }
   const ClipPlan& plan = plans[static_cast<size_t>(clip)];
-  message_->setText(QString::fromStdString(plan.match.kind == MatchKind::None || plan.match.kind == MatchKind::Borrowed ? plan.match.reason : std::string()));
+  message_->setText(QString::fromStdString(
+      plan.match.kind == MatchKind::None || plan.match.kind == MatchKind::Borrowed ? plan.match.reason
+                                                                                   : std::string()));
   const bool other = plan.info.path != path_;
   if (other) {
     frame_ = plan.info.frames / 2;
@@ -296,7 +325,8 @@ void ComparePlace::reload() {
   preview_.setClip(plan.info, looked_at_, fields_);
   slider_->setRange(0, static_cast<int>(plan.info.frames - 1));
   goTo(frame_);
-  const int64_t first = std::max<int64_t>(0, std::min(frame_ - kLoopFrames / 2, plan.info.frames - kLoopFrames));
+  const int64_t first =
+      std::max<int64_t>(0, std::min(frame_ - kLoopFrames / 2, plan.info.frames - kLoopFrames));
   preview_.setLoop(first, std::min(plan.info.frames, first + kLoopFrames));
 }
 
@@ -321,7 +351,10 @@ void ComparePlace::show(const PreviewFrame& frame) {
   view_->setPicture(frame.corrected, frame.size);
   view_->setSecond(frame.source);
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  position_->setText(tr("frame %1 of %2 · %3").arg(frame.index + 1).arg(plan.info.frames).arg(lengthText(plan.info.frameTime(frame.index))));
+  position_->setText(tr("frame %1 of %2 · %3")
+                         .arg(frame.index + 1)
+                         .arg(plan.info.frames)
+                         .arg(lengthText(plan.info.frameTime(frame.index))));
   if (frame.draft && frame.index != frame.wanted)
     view_->setNote(tr("frame %1 for now, at half size").arg(frame.index + 1));
   else if (frame.draft)
@@ -338,12 +371,22 @@ void ComparePlace::show(const PreviewFrame& frame) {
 void ComparePlace::showFigures() {
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
   QString text = QStringLiteral("<table cellspacing='0'>");
-  if (plan.job.range) text += row(tr("rendered"), tr("frames %1 to %2").arg(plan.job.range->first + 1).arg(plan.job.range->last));
-  text += row(tr("profile"), plan.match.profile >= 0 ? QString::fromStdString(session_.profiles()[static_cast<size_t>(plan.match.profile)].camera.name) : tr("none"));
+  if (plan.job.range)
+    text +=
+        row(tr("rendered"), tr("frames %1 to %2").arg(plan.job.range->first + 1).arg(plan.job.range->last));
+  text += row(
+      tr("profile"),
+      plan.match.profile >= 0
+          ? QString::fromStdString(session_.profiles()[static_cast<size_t>(plan.match.profile)].camera.name)
+          : tr("none"));
   // What the figure in the profile is depends on how it was measured.
-  const Profile* profile = plan.match.profile >= 0 ? &session_.profiles()[static_cast<size_t>(plan.match.profile)] : nullptr;
+  const Profile* profile =
+      plan.match.profile >= 0 ? &session_.profiles()[static_cast<size_t>(plan.match.profile)] : nullptr;
   const bool chart = profile != nullptr && profile->lens && profile->lens->method == "chart";
-  text += row(chart ? tr("chart residual") : tr("straightness left"), plan.lens.figure.empty() ? QStringLiteral("—") : QString::fromStdString(plan.lens.figure) + QLatin1Char(' ') + coverageName(plan.lens.kind));
+  text += row(chart ? tr("chart residual") : tr("straightness left"),
+              plan.lens.figure.empty() ? QStringLiteral("—")
+                                       : QString::fromStdString(plan.lens.figure) + QLatin1Char(' ') +
+                                             coverageName(plan.lens.kind));
   if (plan.job.correction.lens) {
     const CorrectionFigures f = figuresOf(plan.job.correction);
     text += row(tr("centre"), withUnit(f.centre_enlargement, 2, QStringLiteral("×")));
@@ -373,11 +416,14 @@ void ComparePlace::measureEdge() {
     return measureStraightness(edge.points, straight).bow_px;
   };
   const double now = bow(current_.corrected_frame, edge_a_, edge_b_);
-  QString text = now < 0 ? tr("No single edge from end to end here.") : tr("Bow under the straight edge: <b>%1</b>").arg(withUnit(now, 2, QStringLiteral("px")));
+  QString text =
+      now < 0 ? tr("No single edge from end to end here.")
+              : tr("Bow under the straight edge: <b>%1</b>").arg(withUnit(now, 2, QStringLiteral("px")));
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
   if (now >= 0 && plan.job.correction.lens) {
     const Geometry geometry(plan.job.correction, {plan.info.width, plan.info.height});
-    const auto a = geometry.toSource({edge_a_.x(), edge_a_.y()}), b = geometry.toSource({edge_b_.x(), edge_b_.y()});
+    const auto a = geometry.toSource({edge_a_.x(), edge_a_.y()}),
+               b = geometry.toSource({edge_b_.x(), edge_b_.y()});
     if (a && b) {
       const double before = bow(current_.source_frame, {a->x, a->y}, {b->x, b->y});
       if (before >= 0) text += tr(", in the source %1").arg(withUnit(before, 2, QStringLiteral("px")));
@@ -406,7 +452,8 @@ void ComparePlace::updatePins() {
     const int w = 60, h = 48;
     const QPoint c = pins_[i].toPoint();
     p.drawImage(QRect(0, 0, 2 * w - 1, 2 * h), current_.source, QRect(c.x() - w / 2, c.y() - h / 2, w, h));
-    p.drawImage(QRect(2 * w + 1, 0, 2 * w, 2 * h), current_.corrected, QRect(c.x() - w / 2, c.y() - h / 2, w, h));
+    p.drawImage(QRect(2 * w + 1, 0, 2 * w, 2 * h), current_.corrected,
+                QRect(c.x() - w / 2, c.y() - h / 2, w, h));
     p.end();
     label->setPixmap(pixmap);
   }
@@ -425,7 +472,9 @@ void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
     p.setBrush(look::kText);
     for (const QPointF& q : {a, b}) p.drawRect(QRectF(q.x() - 4, q.y() - 4, 8, 8));
   }
-  if (clip_ >= 0 && v.layoutMode() == PictureView::Layout::Side) drawTag(p, QPointF(pane == 0 ? 12 : v.width() / 2.0 + 14, 28), pane == 0 ? tr("source") : tr("corrected"));
+  if (clip_ >= 0 && v.layoutMode() == PictureView::Layout::Side)
+    drawTag(p, QPointF(pane == 0 ? 12 : v.width() / 2.0 + 14, 28),
+            pane == 0 ? tr("source") : tr("corrected"));
 }
 
 void ComparePlace::togglePlay() {
@@ -436,7 +485,8 @@ void ComparePlace::togglePlay() {
     return;
   }
   if (clip_ < 0) return;
-  timer_.start(static_cast<int>(std::lround(1000 / session_.plans()[static_cast<size_t>(clip_)].info.fps.value())));
+  timer_.start(
+      static_cast<int>(std::lround(1000 / session_.plans()[static_cast<size_t>(clip_)].info.fps.value())));
   play_->setText(tr("Stop"));
 }
 
@@ -454,21 +504,50 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
   const QPointF pointer = view_->mapFromGlobal(QCursor::pos());
   const QPointF at = view_->rect().contains(pointer.toPoint()) ? pointer : QPointF(-1, -1);
   switch (event->key()) {
-    case Qt::Key_S: if (!event->isAutoRepeat()) view_->setHold(true); break;
-    case Qt::Key_Comma: goTo(frame_ - 1); break;
-    case Qt::Key_Period: goTo(frame_ + 1); break;
-    case Qt::Key_P: togglePlay(); break;
-    case Qt::Key_I: setIn(); break;
-    case Qt::Key_O: setOut(); break;
-    case Qt::Key_W: clearRange(); break;
-    case Qt::Key_E: edge_tool_->toggle(); break;
-    case Qt::Key_D: layout_->setCurrentIndex(0); break;
-    case Qt::Key_B: layout_->setCurrentIndex(1); break;
-    case Qt::Key_0: view_->setZoom(0); break;
-    case Qt::Key_1: view_->setZoom(1, at); break;
-    case Qt::Key_2: view_->setZoom(2, at); break;
-    case Qt::Key_4: view_->setZoom(4, at); break;
-    default: QWidget::keyPressEvent(event);
+    case Qt::Key_S:
+      if (!event->isAutoRepeat()) view_->setHold(true);
+      break;
+    case Qt::Key_Comma:
+      goTo(frame_ - 1);
+      break;
+    case Qt::Key_Period:
+      goTo(frame_ + 1);
+      break;
+    case Qt::Key_P:
+      togglePlay();
+      break;
+    case Qt::Key_I:
+      setIn();
+      break;
+    case Qt::Key_O:
+      setOut();
+      break;
+    case Qt::Key_W:
+      clearRange();
+      break;
+    case Qt::Key_E:
+      edge_tool_->toggle();
+      break;
+    case Qt::Key_D:
+      layout_->setCurrentIndex(0);
+      break;
+    case Qt::Key_B:
+      layout_->setCurrentIndex(1);
+      break;
+    case Qt::Key_0:
+      view_->setZoom(0);
+      break;
+    case Qt::Key_1:
+      view_->setZoom(1, at);
+      break;
+    case Qt::Key_2:
+      view_->setZoom(2, at);
+      break;
+    case Qt::Key_4:
+      view_->setZoom(4, at);
+      break;
+    default:
+      QWidget::keyPressEvent(event);
   }
 }
 

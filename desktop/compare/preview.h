@@ -12,9 +12,9 @@
 #include <optional>
 #include <thread>
 
-#include "core/pipeline/correction.h"
 #include "core/media/clip_info.h"
 #include "core/media/reader.h"
+#include "core/pipeline/correction.h"
 
 namespace glenhaze::desktop {
 

@@ -4,10 +4,10 @@
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QLabel>
+#include <QPainter>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QStyledItemDelegate>
-#include <QPainter>
 #include <QTableView>
 #include <QVBoxLayout>
 
@@ -23,12 +23,18 @@ enum Column { Clip, Stage, Frames, Rate, Time, Size, Why, Columns };
 
 QString stageText(const RunItem& item) {
   switch (item.state) {
-    case RunState::Running: return QObject::tr("rendering %1").arg(withUnit(item.share * 100, 0, QStringLiteral("%")));
-    case RunState::Waiting: return QObject::tr("waiting");
-    case RunState::Done: return item.was_there ? QObject::tr("was done") : QObject::tr("done");
-    case RunState::Failed: return QObject::tr("failed");
-    case RunState::Skipped: return QObject::tr("left out");
-    default: return QObject::tr("taken out");
+    case RunState::Running:
+      return QObject::tr("rendering %1").arg(withUnit(item.share * 100, 0, QStringLiteral("%")));
+    case RunState::Waiting:
+      return QObject::tr("waiting");
+    case RunState::Done:
+      return item.was_there ? QObject::tr("was done") : QObject::tr("done");
+    case RunState::Failed:
+      return QObject::tr("failed");
+    case RunState::Skipped:
+      return QObject::tr("left out");
+    default:
+      return QObject::tr("taken out");
   }
 }
 
@@ -66,7 +72,8 @@ void RunModel::refresh() {
   const bool same_rows = now.size() == items_.size();
   if (same_rows) {
     items_ = std::move(now);
-    if (!items_.empty()) Q_EMIT dataChanged(index(0, 0), index(static_cast<int>(items_.size()) - 1, Columns - 1));
+    if (!items_.empty())
+      Q_EMIT dataChanged(index(0, 0), index(static_cast<int>(items_.size()) - 1, Columns - 1));
     return;
   }
   beginResetModel();
@@ -74,32 +81,49 @@ void RunModel::refresh() {
   endResetModel();
 }
 
-int RunModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(items_.size()); }
-int RunModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(Columns); }
+int RunModel::rowCount(const QModelIndex& parent) const {
+  return parent.isValid() ? 0 : static_cast<int>(items_.size());
+}
+int RunModel::columnCount(const QModelIndex& parent) const {
+  return parent.isValid() ? 0 : static_cast<int>(Columns);
+}
 
 QVariant RunModel::headerData(int section, Qt::Orientation orientation, int role) const {
   if (orientation != Qt::Horizontal) return {};
-  if (role == Qt::TextAlignmentRole) return static_cast<int>((section >= Frames && section <= Size ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  if (role == Qt::TextAlignmentRole)
+    return static_cast<int>((section >= Frames && section <= Size ? Qt::AlignRight : Qt::AlignLeft) |
+                            Qt::AlignVCenter);
   if (role != Qt::DisplayRole) return {};
-  return QStringList{tr("Clip"), tr("Stage"), tr("Frames"), tr("Frames/s"), tr("Took"), tr("Size"), tr("What happened")}.value(section);
+  return QStringList{tr("Clip"), tr("Stage"), tr("Frames"),       tr("Frames/s"),
+                     tr("Took"), tr("Size"),  tr("What happened")}
+      .value(section);
 }
 
 QVariant RunModel::data(const QModelIndex& index, int role) const {
   if (!index.isValid() || index.row() >= static_cast<int>(items_.size())) return {};
   const RunItem& item = items_[static_cast<size_t>(index.row())];
   const bool number = index.column() >= Frames && index.column() <= Size;
-  if (role == Qt::TextAlignmentRole) return static_cast<int>((number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
-  if (role == Qt::ForegroundRole && (item.state == RunState::Skipped || item.state == RunState::Waiting)) return look::kQuiet;
+  if (role == Qt::TextAlignmentRole)
+    return static_cast<int>((number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  if (role == Qt::ForegroundRole && (item.state == RunState::Skipped || item.state == RunState::Waiting))
+    return look::kQuiet;
   if (role == Qt::ToolTipRole) return QString::fromStdString(item.why);
   if (role != Qt::DisplayRole) return {};
   switch (index.column()) {
-    case Clip: return QString::fromStdString(item.plan.info.path.stem().string());
-    case Stage: return stageText(item);
-    case Frames: return item.frames > 0 ? QString::number(item.frames) : QString();
-    case Rate: return item.fps > 0 ? withUnit(item.fps, 1, {}) : QString();
-    case Time: return item.seconds > 0 ? spanText(item.seconds) : QString();
-    case Size: return item.bytes > 0 ? bytesText(static_cast<double>(item.bytes)) : QString();
-    default: return QString::fromStdString(item.why);
+    case Clip:
+      return QString::fromStdString(item.plan.info.path.stem().string());
+    case Stage:
+      return stageText(item);
+    case Frames:
+      return item.frames > 0 ? QString::number(item.frames) : QString();
+    case Rate:
+      return item.fps > 0 ? withUnit(item.fps, 1, {}) : QString();
+    case Time:
+      return item.seconds > 0 ? spanText(item.seconds) : QString();
+    case Size:
+      return item.bytes > 0 ? bytesText(static_cast<double>(item.bytes)) : QString();
+    default:
+      return QString::fromStdString(item.why);
   }
 }
 
@@ -123,13 +147,29 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
     head->addWidget(b);
     return b;
   };
-  up_ = button(tr("Move up"), tr("Render the chosen clip earlier"), [this] { if (const int r = selectedRow(); r > 0) { session_.batch()->move(r, r - 1); table_->selectRow(r - 1); } });
-  out_ = button(tr("Take out"), tr("Take the chosen clip out of this run"), [this] { if (const int r = selectedRow(); r >= 0) session_.batch()->cancel(r); });
-  retry_ = button(tr("Try again"), tr("Render what failed or was taken out once more"), [this] { if (session_.batch()) { session_.batch()->retry(); session_.startRun(); } });
-  pause_ = button(tr("Pause"), tr("Hold the run; nothing is lost"), [this] { if (session_.batch()) session_.batch()->pause(!session_.batch()->paused()); });
+  up_ = button(tr("Move up"), tr("Render the chosen clip earlier"), [this] {
+    if (const int r = selectedRow(); r > 0) {
+      session_.batch()->move(r, r - 1);
+      table_->selectRow(r - 1);
+    }
+  });
+  out_ = button(tr("Take out"), tr("Take the chosen clip out of this run"), [this] {
+    if (const int r = selectedRow(); r >= 0) session_.batch()->cancel(r);
+  });
+  retry_ = button(tr("Try again"), tr("Render what failed or was taken out once more"), [this] {
+    if (session_.batch()) {
+      session_.batch()->retry();
+      session_.startRun();
+    }
+  });
+  pause_ = button(tr("Pause"), tr("Hold the run; nothing is lost"), [this] {
+    if (session_.batch()) session_.batch()->pause(!session_.batch()->paused());
+  });
   stop_ = button(tr("Stop run"), tr("Stop; finished clips stay"), [this] { session_.stopRun(); });
-  report_ = button(tr("Save report…"), tr("What was rendered and what failed, as HTML or CSV"), [this] { saveReport(); });
-  start_ = button(tr("Start run"), tr("Render every clip that is ready (Ctrl+R)"), [this] { Q_EMIT runWanted(); });
+  report_ = button(tr("Save report…"), tr("What was rendered and what failed, as HTML or CSV"),
+                   [this] { saveReport(); });
+  start_ =
+      button(tr("Start run"), tr("Render every clip that is ready (Ctrl+R)"), [this] { Q_EMIT runWanted(); });
   start_->setProperty("next", true);
   layout->addLayout(head);
   bar_ = new QProgressBar;
@@ -168,14 +208,17 @@ void RunPlace::refresh() {
   const auto batch = session_.batch();
   const bool running = session_.running();
   const RunSummary s = batch ? batch->summary() : RunSummary{};
-  title_->setText(!batch ? tr("No run yet") : running ? (batch->paused() ? tr("Paused") : tr("Rendering")) : tr("Run finished"));
+  title_->setText(!batch    ? tr("No run yet")
+                  : running ? (batch->paused() ? tr("Paused") : tr("Rendering"))
+                            : tr("Run finished"));
   QStringList parts;
   if (batch) parts << tr("%1 done").arg(s.done);
   if (s.waiting + s.running > 0) parts << tr("%1 to go").arg(s.waiting + s.running);
   if (s.failed > 0) parts << tr("%1 failed").arg(s.failed);
   if (s.skipped > 0) parts << tr("%1 left out").arg(s.skipped);
   if (running && s.seconds_left >= 0) parts << tr("%1 left").arg(spanText(s.seconds_left));
-  left_->setText(batch ? parts.join(QStringLiteral(" · ")) : tr("Start one to render every clip that is ready."));
+  left_->setText(batch ? parts.join(QStringLiteral(" · "))
+                       : tr("Start one to render every clip that is ready."));
   bar_->setValue(static_cast<int>(s.share * 1000));
   bar_->setVisible(batch != nullptr);
   start_->setVisible(!running);
@@ -186,17 +229,24 @@ void RunPlace::refresh() {
   retry_->setVisible(!running && batch && s.failed + s.cancelled > 0);
   report_->setVisible(batch != nullptr);
   const std::filesystem::path folder = session_.shoot().outputFolder();
-  const bool beside = !session_.shoot().path.empty() && folder.parent_path() == session_.shoot().path.parent_path();
+  const bool beside =
+      !session_.shoot().path.empty() && folder.parent_path() == session_.shoot().path.parent_path();
   const QString where = QString::fromStdString(beside ? folder.filename().string() : folder.string());
-  note_->setText((beside ? tr("Rendered clips go to “%1” beside the shoot.") : tr("Rendered clips go to %1.")).arg(where) + QLatin1Char(' ') + tr("Sources are never written to; a run that was stopped goes on where it was."));
+  note_->setText((beside ? tr("Rendered clips go to “%1” beside the shoot.") : tr("Rendered clips go to %1."))
+                     .arg(where) +
+                 QLatin1Char(' ') +
+                 tr("Sources are never written to; a run that was stopped goes on where it was."));
 }
 
 void RunPlace::saveReport() {
-  const QString file = QFileDialog::getSaveFileName(this, tr("Save report"), QStringLiteral("report.html"), tr("Web page (*.html);;Table (*.csv)"));
+  const QString file = QFileDialog::getSaveFileName(this, tr("Save report"), QStringLiteral("report.html"),
+                                                    tr("Web page (*.html);;Table (*.csv)"));
   if (file.isEmpty()) return;
   try {
     const auto& items = model_.items();
-    writeFileAtomically(file.toStdString(), file.endsWith(QStringLiteral(".csv")) ? reportCsv(items) : reportHtml(items, session_.title().toStdString()));
+    writeFileAtomically(file.toStdString(), file.endsWith(QStringLiteral(".csv"))
+                                                ? reportCsv(items)
+                                                : reportHtml(items, session_.title().toStdString()));
     note_->setText(tr("Report saved: %1").arg(file));
   } catch (const Error& error) {
     note_->setText(QString::fromUtf8(error.what()));

@@ -47,7 +47,8 @@ class RunPlace : public QWidget {
   QTableView* table_ = nullptr;
   QLabel *title_ = nullptr, *left_ = nullptr, *note_ = nullptr;
   QProgressBar* bar_ = nullptr;
-  QPushButton *start_ = nullptr, *pause_ = nullptr, *stop_ = nullptr, *retry_ = nullptr, *out_ = nullptr, *up_ = nullptr, *report_ = nullptr;
+  QPushButton *start_ = nullptr, *pause_ = nullptr, *stop_ = nullptr, *retry_ = nullptr, *out_ = nullptr,
+              *up_ = nullptr, *report_ = nullptr;
 };
 
 }  // namespace glenhaze::desktop

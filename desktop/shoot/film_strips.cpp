@@ -28,9 +28,11 @@ QImage makeStrip(const ClipInfo& clip) {
       if (!frame) break;
       const int height = h, width = frame->width * h / std::max(1, frame->height);
       const ScreenPicture picture = toScreen(*frame, std::max(w, width), height);
-      const QImage image(picture.bgrx.data(), picture.width, picture.height, picture.width * 4, QImage::Format_RGB32);
+      const QImage image(picture.bgrx.data(), picture.width, picture.height, picture.width * 4,
+                         QImage::Format_RGB32);
       // The middle of the picture, as much as fits.
-      painter.drawImage(QRect(i * w, 0, w - kScale, h), image, QRect((picture.width - w) / 2, 0, w - kScale, h));
+      painter.drawImage(QRect(i * w, 0, w - kScale, h), image,
+                        QRect((picture.width - w) / 2, 0, w - kScale, h));
     }
   } catch (const std::exception&) {
     // A clip that cannot be read shows an empty strip; the ledger says why in words.

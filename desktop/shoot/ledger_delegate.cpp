@@ -9,7 +9,8 @@ namespace glenhaze::desktop {
 
 using namespace look;
 
-LedgerDelegate::LedgerDelegate(Session& session, const LedgerModel& model, FilmStrips& strips, QObject* parent)
+LedgerDelegate::LedgerDelegate(Session& session, const LedgerModel& model, FilmStrips& strips,
+                               QObject* parent)
     : QStyledItemDelegate(parent), session_(session), model_(model), strips_(strips) {}
 
 LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
@@ -40,7 +41,8 @@ QSize LedgerDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& i
   return {400, model_.groupAt(index) != nullptr ? kGroupHeight : kClipHeight};
 }
 
-void LedgerDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const {
+void LedgerDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
+                           const QModelIndex& index) const {
   painter->save();
   if (const auto* group = model_.groupAt(index)) {
     paintGroup(*painter, option, *group);
@@ -50,7 +52,8 @@ void LedgerDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option
   painter->restore();
 }
 
-void LedgerDelegate::paintGroup(QPainter& p, const QStyleOptionViewItem& option, const LedgerModel::Group& group) const {
+void LedgerDelegate::paintGroup(QPainter& p, const QStyleOptionViewItem& option,
+                                const LedgerModel::Group& group) const {
   const QRectF row = option.rect;
   const QRectF text = row.adjusted(0, 8, 0, -6);
   p.setFont(textFont(13, true));
@@ -59,12 +62,14 @@ void LedgerDelegate::paintGroup(QPainter& p, const QStyleOptionViewItem& option,
   qreal x = row.left() + QFontMetricsF(p.font()).horizontalAdvance(group.title) + 14;
   p.setFont(textFont(13));
   p.setPen(kQuiet);
-  p.drawText(QRectF(x, text.top(), row.width(), text.height()), static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.mode);
+  p.drawText(QRectF(x, text.top(), row.width(), text.height()),
+             static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.mode);
   x += QFontMetricsF(p.font()).horizontalAdvance(group.mode) + 18;
   if (!group.missing.isEmpty()) {
     paintGlyph(p, QRectF(x, text.center().y() - 6, 12, 11), false);
     p.setPen(kGorse);
-    p.drawText(QRectF(x + 18, text.top(), 300, text.height()), static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.missing);
+    p.drawText(QRectF(x + 18, text.top(), 300, text.height()),
+               static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.missing);
     const QRectF button = buttonArea(row);
     p.setRenderHint(QPainter::Antialiasing);
     p.setPen(Qt::NoPen);
@@ -109,7 +114,8 @@ QString LedgerDelegate::stateText(const ClipPlan& plan, bool& wrong) const {
   return notes.join(QStringLiteral(", "));
 }
 
-void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, const ClipPlan& plan, int) const {
+void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, const ClipPlan& plan,
+                               int) const {
   const QRectF row = option.rect;
   const bool selected = option.state.testFlag(QStyle::State_Selected);
   if (selected) p.fillRect(row, kRaised);
@@ -121,7 +127,8 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
     p.drawImage(c.strip, strip);
   const auto put = [&](const QRectF& area, const QString& text, QColor colour, Qt::Alignment align) {
     p.setPen(colour);
-    p.drawText(area, static_cast<int>(align | Qt::AlignVCenter), QFontMetricsF(p.font()).elidedText(text, Qt::ElideRight, area.width()));
+    p.drawText(area, static_cast<int>(align | Qt::AlignVCenter),
+               QFontMetricsF(p.font()).elidedText(text, Qt::ElideRight, area.width()));
   };
   p.setFont(textFont(13));
   const bool idle = !plan.refusal.empty();
@@ -129,7 +136,8 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
   if (plan.info.width > 0) {
     put(c.length, lengthText(plan.info.duration_s), kQuiet, Qt::AlignRight);
     const bool upright = plan.info.rotation % 180 != 0;
-    const int w = upright ? plan.info.height : plan.info.width, h = upright ? plan.info.width : plan.info.height;
+    const int w = upright ? plan.info.height : plan.info.width,
+              h = upright ? plan.info.width : plan.info.height;
     put(c.picture, QStringLiteral("%1 × %2").arg(w).arg(h), kQuiet, Qt::AlignRight);
     put(c.iso, plan.info.iso ? QString::number(*plan.info.iso) : QStringLiteral("—"), kQuiet, Qt::AlignRight);
   }

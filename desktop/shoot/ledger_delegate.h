@@ -27,7 +27,8 @@ class LedgerDelegate : public QStyledItemDelegate {
   QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override;
 
  private:
-  void paintGroup(QPainter& painter, const QStyleOptionViewItem& option, const LedgerModel::Group& group) const;
+  void paintGroup(QPainter& painter, const QStyleOptionViewItem& option,
+                  const LedgerModel::Group& group) const;
   void paintClip(QPainter& painter, const QStyleOptionViewItem& option, const ClipPlan& plan, int clip) const;
   QString stateText(const ClipPlan& plan, bool& wrong) const;
   Session& session_;

@@ -54,7 +54,8 @@ void LedgerModel::rebuild() {
     group.mode = heading.mode;
     if (group.first_clip < 0) group.first_clip = static_cast<int>(i);
     group.clips.push_back(static_cast<int>(i));
-    if (heading.order == 0 && plans[i].lens.kind == Coverage::Missing && !plans[i].failed) group.needs_lens = true;
+    if (heading.order == 0 && plans[i].lens.kind == Coverage::Missing && !plans[i].failed)
+      group.needs_lens = true;
   }
   for (auto& [key, group] : sorted) {
     if (group.needs_lens) group.missing = tr("Lens not measured");
@@ -66,10 +67,14 @@ void LedgerModel::rebuild() {
   endResetModel();
 }
 
-int LedgerModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(rows_.size()); }
+int LedgerModel::rowCount(const QModelIndex& parent) const {
+  return parent.isValid() ? 0 : static_cast<int>(rows_.size());
+}
 
 int LedgerModel::clipAt(const QModelIndex& index) const {
-  return index.isValid() && index.row() < static_cast<int>(rows_.size()) ? rows_[static_cast<size_t>(index.row())].clip : -1;
+  return index.isValid() && index.row() < static_cast<int>(rows_.size())
+             ? rows_[static_cast<size_t>(index.row())].clip
+             : -1;
 }
 
 const LedgerModel::Group* LedgerModel::groupAt(const QModelIndex& index) const {
@@ -96,22 +101,29 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
   if (role == IsGroupRole) return clip < 0;
   if (clip < 0) {
     const Group* group = groupAt(index);
-    return role == Qt::DisplayRole && group != nullptr ? QVariant(group->title + QLatin1Char(' ') + group->mode) : QVariant();
+    return role == Qt::DisplayRole && group != nullptr
+               ? QVariant(group->title + QLatin1Char(' ') + group->mode)
+               : QVariant();
   }
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
   const QString name = QString::fromStdString(plan.info.path.stem().string());
   switch (role) {
-    case Qt::DisplayRole: return name;
+    case Qt::DisplayRole:
+      return name;
     case Qt::AccessibleTextRole:
-      return tr("%1, lens %2 %3").arg(name, coverageName(plan.lens.kind), QString::fromStdString(plan.lens.figure));
+      return tr("%1, lens %2 %3")
+          .arg(name, coverageName(plan.lens.kind), QString::fromStdString(plan.lens.figure));
     case Qt::ToolTipRole: {
       QStringList lines{QString::fromStdString(plan.lens.reason)};
-      if (!plan.refusal.empty()) lines.prepend(tr("Will not be rendered: %1").arg(QString::fromStdString(plan.refusal)));
+      if (!plan.refusal.empty())
+        lines.prepend(tr("Will not be rendered: %1").arg(QString::fromStdString(plan.refusal)));
       for (const ClipProblem& p : plan.info.problems)
-        if (p.text != plan.refusal && p.text != plan.lens.reason) lines.append(QString::fromStdString(p.text));
+        if (p.text != plan.refusal && p.text != plan.lens.reason)
+          lines.append(QString::fromStdString(p.text));
       return lines.join(QLatin1Char('\n'));
     }
-    default: return {};
+    default:
+      return {};
   }
 }
 

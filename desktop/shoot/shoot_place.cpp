@@ -1,9 +1,9 @@
 #include "desktop/shoot/shoot_place.h"
 
+#include <QComboBox>
 #include <QDialog>
 #include <QDialogButtonBox>
 #include <QFormLayout>
-#include <QComboBox>
 #include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
@@ -35,7 +35,9 @@ class LedgerHead : public QWidget {
     p.setFont(textFont(11));
     p.setPen(look::kQuiet);
     const auto c = LedgerDelegate::columns(QRectF(0, 0, width() - 13, height()));
-    const auto put = [&](const QRectF& area, const QString& text, Qt::Alignment align) { p.drawText(area, static_cast<int>(align | Qt::AlignVCenter), text); };
+    const auto put = [&](const QRectF& area, const QString& text, Qt::Alignment align) {
+      p.drawText(area, static_cast<int>(align | Qt::AlignVCenter), text);
+    };
     put(c.name, tr("Clip"), Qt::AlignLeft);
     put(c.length, tr("Length"), Qt::AlignRight);
     put(c.picture, tr("Picture"), Qt::AlignRight);
@@ -54,7 +56,8 @@ class Legend : public QWidget {
   void paintEvent(QPaintEvent*) override {
     QPainter p(this);
     int x = 0;
-    for (const Coverage kind : {Coverage::Measured, Coverage::ByHand, Coverage::Borrowed, Coverage::Missing, Coverage::Doubtful}) {
+    for (const Coverage kind :
+         {Coverage::Measured, Coverage::ByHand, Coverage::Borrowed, Coverage::Missing, Coverage::Doubtful}) {
       paintCoverage(p, QRectF(x, 0, 76, 22), kind, coverageName(kind));
       x += 82;
     }
@@ -64,13 +67,15 @@ class Legend : public QWidget {
 // A list whose group rows have a button.
 class LedgerView : public QListView {
  public:
-  LedgerView(const LedgerModel& model, std::function<void(int)> measure) : model_(model), measure_(std::move(measure)) {}
+  LedgerView(const LedgerModel& model, std::function<void(int)> measure)
+      : model_(model), measure_(std::move(measure)) {}
 
  protected:
   void mouseReleaseEvent(QMouseEvent* event) override {
     const QModelIndex index = indexAt(event->pos());
     const auto* group = model_.groupAt(index);
-    if (group != nullptr && !group->missing.isEmpty() && LedgerDelegate::buttonArea(visualRect(index)).contains(event->position()))
+    if (group != nullptr && !group->missing.isEmpty() &&
+        LedgerDelegate::buttonArea(visualRect(index)).contains(event->position()))
       return measure_(group->first_clip);
     QListView::mouseReleaseEvent(event);
   }
@@ -89,7 +94,8 @@ QLabel* makeLabel(int pixels, bool bold, QColor colour) {
 
 }  // namespace
 
-ShootPlace::ShootPlace(Session& session, QWidget* parent) : QWidget(parent), session_(session), model_(session) {
+ShootPlace::ShootPlace(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), model_(session) {
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(0, 0, 0, 0);
   layout->setSpacing(0);
@@ -133,7 +139,8 @@ QWidget* ShootPlace::buildHead() {
   connect(output, &QPushButton::clicked, this, &ShootPlace::outputWanted);
   row->addWidget(output);
   auto* bring = new QPushButton(tr("Bring in footage…"));
-  bring->setToolTip(tr("Add clips or a folder of clips (Ctrl+B). Folders can also be dropped on the window."));
+  bring->setToolTip(
+      tr("Add clips or a folder of clips (Ctrl+B). Folders can also be dropped on the window."));
   connect(bring, &QPushButton::clicked, this, &ShootPlace::bringInWanted);
   row->addWidget(bring);
   return head;
@@ -152,9 +159,10 @@ void ShootPlace::buildLedger() {
   connect(ledger_, &QListView::activated, this, [this](const QModelIndex& index) {
     if (const int clip = model_.clipAt(index); clip >= 0) Q_EMIT benchWanted(clip);
   });
-  connect(ledger_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
-    if (const int clip = model_.clipAt(index); clip >= 0) session_.setCurrentClip(clip);
-  });
+  connect(ledger_->selectionModel(), &QItemSelectionModel::currentChanged, this,
+          [this](const QModelIndex& index) {
+            if (const int clip = model_.clipAt(index); clip >= 0) session_.setCurrentClip(clip);
+          });
 }
 
 QWidget* ShootPlace::buildFoot() {
@@ -225,10 +233,13 @@ void ShootPlace::showMenu(const QPoint& at) {
     });
   };
   menu.addSeparator();
-  change(first.lens_on ? tr("Switch the lens off") : tr("Switch the lens on"), [on = !first.lens_on](ShootClip& c) { c.lens_on = on; });
-  change(first.render ? tr("Leave out of runs") : tr("Render again in runs"), [on = !first.render](ShootClip& c) { c.render = on; });
+  change(first.lens_on ? tr("Switch the lens off") : tr("Switch the lens on"),
+         [on = !first.lens_on](ShootClip& c) { c.lens_on = on; });
+  change(first.render ? tr("Leave out of runs") : tr("Render again in runs"),
+         [on = !first.render](ShootClip& c) { c.render = on; });
   if (session_.plans()[static_cast<size_t>(clips.front())].info.interlaced)
-    change(first.deinterlace ? tr("Keep fields") : tr("Deinterlace"), [on = !first.deinterlace](ShootClip& c) { c.deinterlace = on; });
+    change(first.deinterlace ? tr("Keep fields") : tr("Deinterlace"),
+           [on = !first.deinterlace](ShootClip& c) { c.deinterlace = on; });
   menu.addSeparator();
   menu.addAction(tr("Remove from the shoot"), this, [=, this] {
     session_.edit(tr("Remove from the shoot"), [&](Shoot& shoot) {
@@ -245,10 +256,13 @@ void ShootPlace::assignFor(const std::vector<int>& clips) {
   for (const Profile& p : session_.profiles())
     names << QString::fromStdString(p.camera.name + " · " + p.camera.describe());
   bool ok = false;
-  const QString chosen = QInputDialog::getItem(this, tr("Assign a profile"), tr("Profile for %n clip(s):", nullptr, static_cast<int>(clips.size())), names, 0, false, &ok);
+  const QString chosen = QInputDialog::getItem(
+      this, tr("Assign a profile"), tr("Profile for %n clip(s):", nullptr, static_cast<int>(clips.size())),
+      names, 0, false, &ok);
   if (!ok) return;
   const int at = static_cast<int>(names.indexOf(chosen)) - 1;
-  const std::string file = at < 0 ? "" : session_.profiles()[static_cast<size_t>(at)].path.filename().string();
+  const std::string file =
+      at < 0 ? "" : session_.profiles()[static_cast<size_t>(at)].path.filename().string();
   session_.edit(tr("Assign a profile"), [&](Shoot& shoot) {
     for (const int clip : clips) shoot.clips[static_cast<size_t>(clip)].assigned_profile = file;
   });
@@ -270,11 +284,14 @@ void ShootPlace::answerFor(int clip) {
   auto* view = line(tr("View"), answer.view, tr("field-of-view setting, as the camera calls it"));
   auto* lens = line(tr("Lens"), answer.lens, tr("only where it can be changed"));
   auto* medium = new QComboBox;
-  for (const auto& [text, value] : {std::pair{tr("air"), "air"}, {tr("flat port, fresh water"), "flat-port-fresh"}, {tr("flat port, sea water"), "flat-port-sea"}})
+  for (const auto& [text, value] : {std::pair{tr("air"), "air"},
+                                    {tr("flat port, fresh water"), "flat-port-fresh"},
+                                    {tr("flat port, sea water"), "flat-port-sea"}})
     medium->addItem(text, QString::fromLatin1(value));
   medium->setCurrentIndex(std::max(0, medium->findData(QString::fromStdString(answer.medium))));
   form->addRow(tr("Medium"), medium);
-  auto* steady = line(tr("In-camera stabilization"), answer.in_camera.stabilization, tr("off, or what the camera calls it"));
+  auto* steady = line(tr("In-camera stabilization"), answer.in_camera.stabilization,
+                      tr("off, or what the camera calls it"));
   auto* sharp = line(tr("In-camera sharpening"), answer.in_camera.sharpening, {});
   auto* denoise = line(tr("In-camera denoising"), answer.in_camera.denoising, {});
   auto* tone = line(tr("Tone"), answer.in_camera.tone, tr("normal, flat"));
@@ -289,7 +306,11 @@ void ShootPlace::answerFor(int clip) {
   connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
   if (dialog.exec() != QDialog::Accepted) return;
   const auto text = [](const QLineEdit* e) { return e->text().trimmed().toStdString(); };
-  answer = {text(camera), text(view), medium->currentData().toString().toStdString(), text(lens), {text(steady), text(sharp), text(denoise), text(tone)}};
+  answer = {text(camera),
+            text(view),
+            medium->currentData().toString().toStdString(),
+            text(lens),
+            {text(steady), text(sharp), text(denoise), text(tone)}};
   const std::string kind = answerKey(plan.info);
   const bool only_this = scope->currentIndex() == 1;
   session_.edit(tr("Say camera and mode"), [&](Shoot& shoot) {
@@ -311,7 +332,8 @@ void ShootPlace::refresh() {
   QSet<QString> cameras;
   for (const ClipPlan& plan : plans) {
     seconds += plan.info.duration_s;
-    if (const auto camera = cameraNameOf(plan.info); !camera.empty()) cameras.insert(QString::fromStdString(camera));
+    if (const auto camera = cameraNameOf(plan.info); !camera.empty())
+      cameras.insert(QString::fromStdString(camera));
     unreadable += plan.failed ? 1 : 0;
     covered += plan.lens.kind != Coverage::Missing ? 1 : 0;
     if (!plan.refusal.empty()) continue;
@@ -319,9 +341,12 @@ void ShootPlace::refresh() {
     bytes += static_cast<double>(estimatedBytes(plan));
     work += static_cast<double>(plan.info.frames) * plan.info.width * plan.info.height;
   }
-  summary_->setText(tr("%1 clips · %2 · %3 cameras").arg(plans.size()).arg(lengthText(seconds)).arg(cameras.size()));
-  covered_->setText(tr("%1 of %2 clips covered").arg(covered).arg(plans.size()) + QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") +
-                    (unreadable > 0 ? tr("%1 cannot be read").arg(unreadable) : tr("all can be read")) + QStringLiteral("</span>"));
+  summary_->setText(
+      tr("%1 clips · %2 · %3 cameras").arg(plans.size()).arg(lengthText(seconds)).arg(cameras.size()));
+  covered_->setText(tr("%1 of %2 clips covered").arg(covered).arg(plans.size()) +
+                    QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") +
+                    (unreadable > 0 ? tr("%1 cannot be read").arg(unreadable) : tr("all can be read")) +
+                    QStringLiteral("</span>"));
   // Rendering speed as measured by the last run on this computer; before one, nothing is promised.
   QString time = tr("not measured yet");
   if (const auto batch = session_.batch()) {
@@ -333,10 +358,15 @@ void ShootPlace::refresh() {
       }
     if (done > 0) time = QStringLiteral("≈ ") + spanText(work / done * took);
   }
-  time_->setText(time + QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") + tr("to render on this computer") + QStringLiteral("</span>"));
-  disk_->setText(QStringLiteral("≈ ") + bytesText(bytes) + QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") +
-                 tr("of %1 free").arg(bytesText(static_cast<double>(freeBytes(session_.shoot().outputFolder())))) + QStringLiteral("</span>"));
-  render_->setText(tr("Render %n clip(s)", nullptr, ready).replace(QStringLiteral("(s)"), ready == 1 ? QString() : QStringLiteral("s")));
+  time_->setText(time + QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") +
+                 tr("to render on this computer") + QStringLiteral("</span>"));
+  disk_->setText(
+      QStringLiteral("≈ ") + bytesText(bytes) +
+      QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") +
+      tr("of %1 free").arg(bytesText(static_cast<double>(freeBytes(session_.shoot().outputFolder())))) +
+      QStringLiteral("</span>"));
+  render_->setText(tr("Render %n clip(s)", nullptr, ready)
+                       .replace(QStringLiteral("(s)"), ready == 1 ? QString() : QStringLiteral("s")));
   render_->setEnabled(ready > 0 && !session_.running());
   const QModelIndex current = model_.indexOfClip(session_.currentClip());
   if (current.isValid() && !ledger_->selectionModel()->isSelected(current))

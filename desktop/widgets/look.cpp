@@ -92,7 +92,9 @@ QFont textFont(int pixels, bool bold) {
 
 QString lengthText(double seconds) {
   const auto whole = static_cast<int>(std::lround(seconds));
-  const QString tail = QStringLiteral("%1:%2").arg(whole / 60 % 60, whole >= 3600 ? 2 : 1, 10, QLatin1Char('0')).arg(whole % 60, 2, 10, QLatin1Char('0'));
+  const QString tail = QStringLiteral("%1:%2")
+                           .arg(whole / 60 % 60, whole >= 3600 ? 2 : 1, 10, QLatin1Char('0'))
+                           .arg(whole % 60, 2, 10, QLatin1Char('0'));
   return whole >= 3600 ? QStringLiteral("%1:%2").arg(whole / 3600).arg(tail) : tail;
 }
 
@@ -118,13 +120,20 @@ QString spanText(double seconds) {
 
 QString coverageName(Coverage kind) {
   switch (kind) {
-    case Coverage::Measured: return QStringLiteral("measured");
-    case Coverage::ByHand: return QStringLiteral("by hand");
-    case Coverage::Borrowed: return QStringLiteral("borrowed");
-    case Coverage::Estimated: return QStringLiteral("estimated");
-    case Coverage::Off: return QStringLiteral("off");
-    case Coverage::Doubtful: return QStringLiteral("in doubt");
-    default: return QStringLiteral("missing");
+    case Coverage::Measured:
+      return QStringLiteral("measured");
+    case Coverage::ByHand:
+      return QStringLiteral("by hand");
+    case Coverage::Borrowed:
+      return QStringLiteral("borrowed");
+    case Coverage::Estimated:
+      return QStringLiteral("estimated");
+    case Coverage::Off:
+      return QStringLiteral("off");
+    case Coverage::Doubtful:
+      return QStringLiteral("in doubt");
+    default:
+      return QStringLiteral("missing");
   }
 }
 
@@ -160,7 +169,9 @@ void paintCoverage(QPainter& painter, const QRectF& area, Coverage kind, const Q
   shape.addRoundedRect(box, 3, 3);
   switch (kind) {
     case Coverage::Measured:
-    case Coverage::Doubtful: painter.fillPath(shape, kPaper); break;
+    case Coverage::Doubtful:
+      painter.fillPath(shape, kPaper);
+      break;
     case Coverage::ByHand:
       painter.fillPath(shape, kPaper);
       painter.fillRect(QRectF(box.left() + 8, box.bottom() - 5, box.width() - 16, 1.5), kInk);
@@ -194,10 +205,12 @@ void paintCoverage(QPainter& painter, const QRectF& area, Coverage kind, const Q
   }
   painter.setFont(font);
   painter.setPen(ink);
-  const QString text = figure.isEmpty() ? (kind == Coverage::Off ? QStringLiteral("off") : QStringLiteral("—")) : figure;
+  const QString text =
+      figure.isEmpty() ? (kind == Coverage::Off ? QStringLiteral("off") : QStringLiteral("—")) : figure;
   const qreal reserve = kind == Coverage::Doubtful ? 12 : 0;
   const QRectF inner = box.adjusted(8, 0, -6 - reserve, 0);
-  painter.drawText(inner, static_cast<int>(Qt::AlignVCenter | Qt::AlignLeft), QFontMetricsF(font).elidedText(text, Qt::ElideRight, inner.width()));
+  painter.drawText(inner, static_cast<int>(Qt::AlignVCenter | Qt::AlignLeft),
+                   QFontMetricsF(font).elidedText(text, Qt::ElideRight, inner.width()));
   painter.restore();
 }
 

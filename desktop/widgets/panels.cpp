@@ -32,7 +32,8 @@ QLabel* noticeLabel() { return wrapped({}, look::kGorse); }
 void rememberSizes(QSplitter& splitter, const QString& name) {
   const QString key = QStringLiteral("panels/") + name;
   splitter.restoreState(QSettings().value(key).toByteArray());
-  QObject::connect(&splitter, &QSplitter::splitterMoved, &splitter, [&splitter, key] { QSettings().setValue(key, splitter.saveState()); });
+  QObject::connect(&splitter, &QSplitter::splitterMoved, &splitter,
+                   [&splitter, key] { QSettings().setValue(key, splitter.saveState()); });
 }
 
 void PositionSlider::setRendered(std::optional<FrameRange> range) {

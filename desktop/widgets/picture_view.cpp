@@ -100,7 +100,8 @@ void PictureView::drawPane(QPainter& painter, const QImage& image, int pane) con
   const QPointF corner = toScreen(QPointF(-0.5, -0.5), pane);
   const QRectF target(corner, QSizeF(size_) * shownScale());
   // Pixels stay pixels when enlarged; smooth when reduced.
-  painter.setRenderHint(QPainter::SmoothPixmapTransform, shownScale() * size_.width() < image.width() || zoom_ == 0);
+  painter.setRenderHint(QPainter::SmoothPixmapTransform,
+                        shownScale() * size_.width() < image.width() || zoom_ == 0);
   painter.drawImage(target, image);
 }
 
@@ -171,7 +172,8 @@ void PictureView::wheelEvent(QWheelEvent* event) {
     for (const double step : kSteps)
       if (step > now * 1.01) return setZoom(step, event->position());
   } else {
-    const double fit = std::min(width() / std::max(1.0, static_cast<double>(size_.width())), height() / std::max(1.0, static_cast<double>(size_.height())));
+    const double fit = std::min(width() / std::max(1.0, static_cast<double>(size_.width())),
+                                height() / std::max(1.0, static_cast<double>(size_.height())));
     for (auto step = kSteps.rbegin(); step != kSteps.rend(); ++step)
       if (*step < now * 0.99 && *step > fit) return setZoom(*step, event->position());
     setZoom(0);
@@ -184,7 +186,8 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
   if (event->button() != Qt::LeftButton && event->button() != Qt::MiddleButton) return;
   if (event->button() == Qt::LeftButton && nearDivider(last_)) {
     drag_ = event->modifiers().testFlag(Qt::ShiftModifier) ? Drag::Turn : Drag::Divider;
-  } else if (event->button() == Qt::LeftButton && on_press && on_press(toPicture(last_), event->modifiers())) {
+  } else if (event->button() == Qt::LeftButton && on_press &&
+             on_press(toPicture(last_), event->modifiers())) {
     drag_ = Drag::Tool;
   } else {
     drag_ = Drag::Pan;
@@ -236,11 +239,20 @@ void PictureView::mouseDoubleClickEvent(QMouseEvent* event) {
 void PictureView::keyPressEvent(QKeyEvent* event) {
   const double step = 40 / shownScale();
   switch (event->key()) {
-    case Qt::Key_Left: centre_.rx() -= step; break;
-    case Qt::Key_Right: centre_.rx() += step; break;
-    case Qt::Key_Up: centre_.ry() -= step; break;
-    case Qt::Key_Down: centre_.ry() += step; break;
-    default: return QWidget::keyPressEvent(event);
+    case Qt::Key_Left:
+      centre_.rx() -= step;
+      break;
+    case Qt::Key_Right:
+      centre_.rx() += step;
+      break;
+    case Qt::Key_Up:
+      centre_.ry() -= step;
+      break;
+    case Qt::Key_Down:
+      centre_.ry() += step;
+      break;
+    default:
+      return QWidget::keyPressEvent(event);
   }
   if (zoom_ == 0) return QWidget::keyPressEvent(event);
   update();
@@ -257,7 +269,8 @@ void drawRimmed(QPainter& painter, const QPolygonF& line, double width) {
 void drawTag(QPainter& painter, QPointF at, const QString& text) {
   painter.setFont(textFont(11));
   const QFontMetricsF metrics(painter.font());
-  const QRectF box(at.x(), at.y() - metrics.height() - 3, metrics.horizontalAdvance(text) + 12, metrics.height() + 4);
+  const QRectF box(at.x(), at.y() - metrics.height() - 3, metrics.horizontalAdvance(text) + 12,
+                   metrics.height() + 4);
   painter.fillRect(box, look::kPaper);
   painter.setPen(look::kInk);
   painter.drawText(box, Qt::AlignCenter, text);

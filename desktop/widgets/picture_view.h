@@ -69,7 +69,7 @@ class PictureView : public QWidget {
   Layout mode_ = Layout::Single;
   bool hold_ = false;
   double zoom_ = 0;
-  QPointF centre_;       // picture point in the middle of a pane
+  QPointF centre_;  // picture point in the middle of a pane
   QPointF divider_{0.5, 0.5};
   double divider_angle_ = 90;  // degrees; 90: upright
   enum class Drag { None, Pan, Divider, Turn, Tool } drag_ = Drag::None;

@@ -11,7 +11,9 @@
 namespace glenhaze::desktop {
 
 namespace {
-QStringList names() { return {QObject::tr("Shoot"), QObject::tr("Bench"), QObject::tr("Compare"), QObject::tr("Run")}; }
+QStringList names() {
+  return {QObject::tr("Shoot"), QObject::tr("Bench"), QObject::tr("Compare"), QObject::tr("Run")};
+}
 }  // namespace
 
 Spine::Spine(QWidget* parent) : QWidget(parent) {
@@ -72,7 +74,8 @@ void Spine::keyPressEvent(QKeyEvent* event) {
 bool Spine::event(QEvent* event) {
   if (event->type() == QEvent::ToolTip) {
     auto* help = static_cast<QHelpEvent*>(event);
-    if (const int place = placeAt(help->pos().y()); place >= 0) QToolTip::showText(help->globalPos(), tr("%1 (Ctrl+%2)").arg(names()[place]).arg(place + 1), this);
+    if (const int place = placeAt(help->pos().y()); place >= 0)
+      QToolTip::showText(help->globalPos(), tr("%1 (Ctrl+%2)").arg(names()[place]).arg(place + 1), this);
     return true;
   }
   return QWidget::event(event);

@@ -72,7 +72,11 @@ TEST(Parallel, VisitsEveryIndexOnceInFixedBlocks) {
 }
 
 TEST(Parallel, AnExceptionReachesTheCaller) {
-  EXPECT_THROW(parallelBlocks(100, 1, [](int i, int) { if (i == 50) throw std::runtime_error("x"); }), std::runtime_error);
+  EXPECT_THROW(parallelBlocks(100, 1,
+                              [](int i, int) {
+                                if (i == 50) throw std::runtime_error("x");
+                              }),
+               std::runtime_error);
 }
 
 TEST(Queue, ClosingWakesBothSides) {

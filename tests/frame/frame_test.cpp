@@ -15,7 +15,7 @@ struct Coding {
   int depth;
   Chroma chroma;
   bool full;
-  int matrix;   // as in ITU-T H.273: 1 BT.709, 5 BT.601, 9 BT.2020
+  int matrix;  // as in ITU-T H.273: 1 BT.709, 5 BT.601, 9 BT.2020
 };
 
 void PrintTo(const Coding& c, std::ostream* out) { *out << c.depth << " bit, matrix " << c.matrix; }
@@ -34,7 +34,12 @@ TEST_P(Screen, ColoursFollowTheStandards) {
   const Coding c = GetParam();
   const PixelFormat format{c.chroma, c.depth};
   const double scale = 1 << (c.depth - 8);
-  for (const auto& [y, cb, cr] : {std::tuple{120, 128, 128}, {81, 90, 200}, {145, 60, 40}, {41, 200, 110}, {235, 128, 128}, {16, 128, 128}}) {
+  for (const auto& [y, cb, cr] : {std::tuple{120, 128, 128},
+                                  {81, 90, 200},
+                                  {145, 60, 40},
+                                  {41, 200, 110},
+                                  {235, 128, 128},
+                                  {16, 128, 128}}) {
     Frame frame = makeFrame(66, 34, format);
     frame.colour = {c.matrix, c.matrix, c.matrix, c.full, ChromaSiting::Left};
     const int values[3] = {y, cb, cr};
@@ -51,8 +56,10 @@ TEST_P(Screen, ColoursFollowTheStandards) {
     // Full range at depth n ends at 2ⁿ − 1, limited range keeps its proportions.
     const double top = c.full ? (255 * scale + scale - 1) / scale : 0;
     const double luma = c.full ? y / top : (y - 16) / 219.0;
-    const double b_y = c.full ? (cb - 128) / top : (cb - 128) / 224.0, r_y = c.full ? (cr - 128) / top : (cr - 128) / 224.0;
-    const double r = luma + 2 * (1 - kr) * r_y, b = luma + 2 * (1 - kb) * b_y, g = (luma - kr * r - kb * b) / (1 - kr - kb);
+    const double b_y = c.full ? (cb - 128) / top : (cb - 128) / 224.0,
+                 r_y = c.full ? (cr - 128) / top : (cr - 128) / 224.0;
+    const double r = luma + 2 * (1 - kr) * r_y, b = luma + 2 * (1 - kb) * b_y,
+                 g = (luma - kr * r - kb * b) / (1 - kr - kb);
     // Reduced pictures go through libswscale, whose fixed point is up to two codes low.
     for (const auto& [w, h, tolerance] : {std::tuple{66, 34, 1.0}, {22, 11, 2.2}}) {
       const ScreenPicture picture = toScreen(frame, w, h);
@@ -60,16 +67,22 @@ TEST_P(Screen, ColoursFollowTheStandards) {
       const size_t at = static_cast<size_t>((h / 2) * w + w / 2) * 4;
       const double want[3] = {b, g, r};
       for (size_t i = 0; i < 3; ++i)
-        EXPECT_NEAR(picture.bgrx[at + i], std::clamp(want[i] * 255, 0.0, 255.0), tolerance) << "channel " << i << " of " << y << ' ' << cb << ' ' << cr << " at " << w;
+        EXPECT_NEAR(picture.bgrx[at + i], std::clamp(want[i] * 255, 0.0, 255.0), tolerance)
+            << "channel " << i << " of " << y << ' ' << cb << ' ' << cr << " at " << w;
     }
   }
 }
 
-INSTANTIATE_TEST_SUITE_P(Codings, Screen,
-                         ::testing::Values(Coding{8, Chroma::C420, false, 1}, Coding{8, Chroma::C420, true, 1}, Coding{8, Chroma::C422, false, 5}, Coding{10, Chroma::C422, false, 1}, Coding{10, Chroma::C420, false, 9}, Coding{10, Chroma::C420, true, 5}),
-                         [](const auto& info) {
-                           return "bits" + std::to_string(info.param.depth) + (info.param.chroma == Chroma::C420 ? "_420" : "_422") + (info.param.full ? "_full" : "_limited") + "_matrix" + std::to_string(info.param.matrix);
-                         });
+INSTANTIATE_TEST_SUITE_P(
+    Codings, Screen,
+    ::testing::Values(Coding{8, Chroma::C420, false, 1}, Coding{8, Chroma::C420, true, 1},
+                      Coding{8, Chroma::C422, false, 5}, Coding{10, Chroma::C422, false, 1},
+                      Coding{10, Chroma::C420, false, 9}, Coding{10, Chroma::C420, true, 5}),
+    [](const auto& info) {
+      return "bits" + std::to_string(info.param.depth) +
+             (info.param.chroma == Chroma::C420 ? "_420" : "_422") +
+             (info.param.full ? "_full" : "_limited") + "_matrix" + std::to_string(info.param.matrix);
+    });
 
 TEST(Rgb, ThereAndBackKeepsColours) {
   std::vector<uint8_t> rgb;
@@ -93,7 +106,8 @@ TEST(Reduce, HalvesByMeansAndTakesOddSizes) {
 }
 
 TEST(Turn, MovesCornersAndComesBack) {
-  const Frame frame = testing::paint(6, 4, PixelFormat{Chroma::C422, 8}, [](int x, int y) { return 10 * y + x; });
+  const Frame frame =
+      testing::paint(6, 4, PixelFormat{Chroma::C422, 8}, [](int x, int y) { return 10 * y + x; });
   const Frame turned = turnedFrame(frame, 90);
   ASSERT_EQ(turned.width, 4);
   ASSERT_EQ(turned.height, 6);

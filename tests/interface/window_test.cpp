@@ -69,7 +69,8 @@ TEST_F(Window, OpensAFolderAndSaysWhatItIs) {
   EXPECT_EQ(plans[0].lens.kind, Coverage::Measured);
   EXPECT_EQ(plans[0].lens.figure, "0.21 px");
   EXPECT_TRUE(plans[1].failed);
-  const QAbstractItemModelTester tester(window->shootPlace().ledger()->model(), QAbstractItemModelTester::FailureReportingMode::Fatal);
+  const QAbstractItemModelTester tester(window->shootPlace().ledger()->model(),
+                                        QAbstractItemModelTester::FailureReportingMode::Fatal);
   EXPECT_EQ(window->shootPlace().ledger()->model()->rowCount(), 3);  // one group, two clips
 }
 
@@ -158,7 +159,9 @@ TEST_F(Window, AClipCanHaveItsOwnFillAndAmount) {
   EXPECT_EQ(window->session().plans()[0].job.correction.lens_amount, 0.4);
   ASSERT_TRUE(eventually([&] { return compare.settled(); }));
   const auto own = compare.findChildren<QPushButton*>();
-  const auto back = std::find_if(own.begin(), own.end(), [](const QPushButton* b) { return b->text() == QStringLiteral("As the whole shoot"); });
+  const auto back = std::find_if(own.begin(), own.end(), [](const QPushButton* b) {
+    return b->text() == QStringLiteral("As the whole shoot");
+  });
   ASSERT_NE(back, own.end());
   EXPECT_TRUE((*back)->isVisible());
   (*back)->click();
@@ -219,7 +222,8 @@ TEST_F(Window, NudgedValuesAreMarkedAsByHand) {
 
 TEST_F(Window, EveryButtonHasATipOrAText) {
   open(true);
-  for (const QPushButton* button : window->findChildren<QPushButton*>()) EXPECT_FALSE(button->text().isEmpty() && button->accessibleName().isEmpty());
+  for (const QPushButton* button : window->findChildren<QPushButton*>())
+    EXPECT_FALSE(button->text().isEmpty() && button->accessibleName().isEmpty());
 }
 
 TEST(Look, NumbersAreWrittenProperly) {
@@ -233,7 +237,9 @@ TEST(Look, NumbersAreWrittenProperly) {
 // Text must stand out from its ground by 4.5 : 1 (W3C, WCAG 2.1, 1.4.3).
 TEST(Look, ContrastOfText) {
   const auto luminance = [](QColor c) {
-    const auto linear = [](double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+    const auto linear = [](double v) {
+      return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
+    };
     return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
   };
   const auto contrast = [&](QColor a, QColor b) {

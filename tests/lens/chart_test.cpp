@@ -13,7 +13,8 @@ namespace glenhaze {
 namespace {
 
 // Corners of a chart seen from `count` sides, projected by our own model, with noise.
-std::vector<ChartView> syntheticViews(const Lens& lens, const ChartSpec& spec, int count, double noise_px, unsigned seed) {
+std::vector<ChartView> syntheticViews(const Lens& lens, const ChartSpec& spec, int count, double noise_px,
+                                      unsigned seed) {
   const LensMap map(lens);
   std::mt19937 random(seed);
   std::normal_distribution<double> noise(0, noise_px);
@@ -28,12 +29,17 @@ std::vector<ChartView> syntheticViews(const Lens& lens, const ChartSpec& spec, i
     view.sharpness = 1;
     for (int row = 0; row < spec.rows; ++row)
       for (int column = 0; column < spec.columns; ++column) {
-        const sim::V3 p = r * sim::V3{static_cast<float>((column - (spec.columns - 1) / 2.0) * spec.square_mm), static_cast<float>((row - (spec.rows - 1) / 2.0) * spec.square_mm), 0};
-        const auto pixel = map.rayToPixel({static_cast<double>(p.x) + x0, static_cast<double>(p.y) + y0, static_cast<double>(p.z) + z});
-        if (!pixel || pixel->x < 0 || pixel->y < 0 || pixel->x > lens.width - 1 || pixel->y > lens.height - 1) continue;
+        const sim::V3 p =
+            r * sim::V3{static_cast<float>((column - (spec.columns - 1) / 2.0) * spec.square_mm),
+                        static_cast<float>((row - (spec.rows - 1) / 2.0) * spec.square_mm), 0};
+        const auto pixel = map.rayToPixel(
+            {static_cast<double>(p.x) + x0, static_cast<double>(p.y) + y0, static_cast<double>(p.z) + z});
+        if (!pixel || pixel->x < 0 || pixel->y < 0 || pixel->x > lens.width - 1 || pixel->y > lens.height - 1)
+          continue;
         view.corners.push_back({pixel->x + noise(random), pixel->y + noise(random)});
       }
-    if (view.corners.size() == static_cast<size_t>(spec.columns * spec.rows)) views.push_back(std::move(view));
+    if (view.corners.size() == static_cast<size_t>(spec.columns * spec.rows))
+      views.push_back(std::move(view));
   }
   return views;
 }
@@ -52,7 +58,8 @@ double rayDifference(const Lens& a, const Lens& b) {
 }
 
 class ChartModels : public ::testing::TestWithParam<LensModel> {};
-INSTANTIATE_TEST_SUITE_P(Lens, ChartModels, ::testing::Values(LensModel::BrownConrady, LensModel::KannalaBrandt));
+INSTANTIATE_TEST_SUITE_P(Lens, ChartModels,
+                         ::testing::Values(LensModel::BrownConrady, LensModel::KannalaBrandt));
 
 TEST_P(ChartModels, ExactCornersGiveTheLensBack) {
   const Lens truth = testing::testLens(GetParam(), 1280, 720);
@@ -82,7 +89,8 @@ TEST_P(ChartModels, DeviationsMatchTheSpreadOfRepeatedMeasurements) {
 TEST(Chart, TheRightFamilyIsChosen) {
   for (const LensModel model : {LensModel::BrownConrady, LensModel::KannalaBrandt}) {
     Lens truth = testing::testLens(model, 1280, 720);
-    const ChartFinding finding = solveChart(syntheticViews(truth, {}, 14, 0.1, 5), 1280, 720, {}, std::nullopt);
+    const ChartFinding finding =
+        solveChart(syntheticViews(truth, {}, 14, 0.1, 5), 1280, 720, {}, std::nullopt);
     EXPECT_EQ(finding.lens.model, model) << finding.model_reason;
     EXPECT_GE(finding.fits.size(), 2U);
   }
@@ -91,7 +99,8 @@ TEST(Chart, TheRightFamilyIsChosen) {
 TEST(Chart, ABadViewIsLeftOutAndSaid) {
   const Lens truth = testing::testLens(LensModel::BrownConrady, 1280, 720);
   auto views = syntheticViews(truth, {}, 9, 0.1, 8);
-  for (size_t i = 0; i < views[4].corners.size(); ++i) views[4].corners[i].x += 6 * std::sin(0.8 * static_cast<double>(i));
+  for (size_t i = 0; i < views[4].corners.size(); ++i)
+    views[4].corners[i].x += 6 * std::sin(0.8 * static_cast<double>(i));
   const ChartFinding finding = solveChart(views, 1280, 720, {}, LensModel::BrownConrady);
   EXPECT_FALSE(finding.views[4].left_out.empty());
   EXPECT_EQ(finding.views_used, 8);
@@ -131,7 +140,8 @@ TEST(Chart, FoundInARenderedFrame) {
   double worst = 0;
   for (int r = 0; r < 6; ++r)
     for (int c = 0; c < 9; ++c) {
-      const auto truth = camera.project({static_cast<float>(c - 4) * 0.06F, (static_cast<float>(r) - 2.5F) * 0.06F, 0}, 0);
+      const auto truth =
+          camera.project({static_cast<float>(c - 4) * 0.06F, (static_cast<float>(r) - 2.5F) * 0.06F, 0}, 0);
       ASSERT_TRUE(truth);
       double nearest = 1e9;
       for (const Point& p : view->corners) nearest = std::min(nearest, length(p - *truth));

@@ -21,7 +21,8 @@ std::vector<StraightEdge> worldLines(const Lens& lens, int count, double noise, 
   while (static_cast<int>(edges.size()) < count) {
     const auto border = [&] {
       const double t = unit(random);
-      return random() % 2 != 0 ? Point{t * lens.width, random() % 2 != 0 ? 8.0 : lens.height - 8.0} : Point{random() % 2 != 0 ? 8.0 : lens.width - 8.0, t * lens.height};
+      return random() % 2 != 0 ? Point{t * lens.width, random() % 2 != 0 ? 8.0 : lens.height - 8.0}
+                               : Point{random() % 2 != 0 ? 8.0 : lens.width - 8.0, t * lens.height};
     };
     const Point p = border(), q = border();
     const auto a = map.undistort(p), b = map.undistort(q);
@@ -37,7 +38,9 @@ std::vector<StraightEdge> worldLines(const Lens& lens, int count, double noise, 
 }
 
 class EdgeModels : public ::testing::TestWithParam<LensModel> {};
-INSTANTIATE_TEST_SUITE_P(Lens, EdgeModels, ::testing::Values(LensModel::BrownConrady, LensModel::KannalaBrandt, LensModel::Division));
+INSTANTIATE_TEST_SUITE_P(Lens, EdgeModels,
+                         ::testing::Values(LensModel::BrownConrady, LensModel::KannalaBrandt,
+                                           LensModel::Division));
 
 TEST_P(EdgeModels, OtherLinesComeOutStraight) {
   const Lens truth = testing::testLens(GetParam(), 1920, 1080);
@@ -57,14 +60,16 @@ TEST(Edges, RenderedViewsStraightenLinesThatWereNotUsed) {
   sim::CameraSetup camera = testing::smallCamera(LensModel::BrownConrady, 1920, 1080);
   camera.noise = sim::sensorNoiseAt(200);
   std::vector<StraightEdge> edges;
-  for (const auto& [yaw, pitch, roll] : {std::tuple{0.04, 0.0, 0.0}, {0.3, 0.1, 0.5}, {-0.25, -0.1, -0.6}, {0.1, 0.15, 1.55}}) {
+  for (const auto& [yaw, pitch, roll] :
+       {std::tuple{0.04, 0.0, 0.0}, {0.3, 0.1, 0.5}, {-0.25, -0.1, -0.6}, {0.1, 0.15, 1.55}}) {
     const sim::SimCamera view(camera, sim::millScene(), [=](double) {
       sim::Pose pose;
       pose.position = {-0.5F, -0.5F, 3.0F};
       pose.rx = pitch, pose.ry = yaw, pose.rz = roll;
       return pose;
     });
-    for (auto& points : detectEdges(view.frame(0))) edges.push_back({std::move(points), "", "", static_cast<int64_t>(edges.size()), true});
+    for (auto& points : detectEdges(view.frame(0)))
+      edges.push_back({std::move(points), "", "", static_cast<int64_t>(edges.size()), true});
   }
   const EdgeFinding finding = solveEdges(edges, 1920, 1080);
   const LensMap map(finding.lens);

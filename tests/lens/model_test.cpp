@@ -14,8 +14,14 @@ namespace {
 constexpr double kRoundTrip_px = 0.01;  // how right an inverse must be over the whole picture
 
 class EveryModel : public ::testing::TestWithParam<LensModel> {};
-INSTANTIATE_TEST_SUITE_P(Lens, EveryModel, ::testing::Values(LensModel::BrownConrady, LensModel::KannalaBrandt, LensModel::Division),
-                         [](const auto& info) { std::string n = lensModelName(info.param); n.erase(std::remove(n.begin(), n.end(), '-'), n.end()); return n; });
+INSTANTIATE_TEST_SUITE_P(Lens, EveryModel,
+                         ::testing::Values(LensModel::BrownConrady, LensModel::KannalaBrandt,
+                                           LensModel::Division),
+                         [](const auto& info) {
+                           std::string n = lensModelName(info.param);
+                           n.erase(std::remove(n.begin(), n.end(), '-'), n.end());
+                           return n;
+                         });
 
 TEST_P(EveryModel, InverseOfForwardOverThePicture) {
   const LensMap map(testing::testLens(GetParam(), 1920, 1080));
@@ -72,7 +78,8 @@ TEST_P(EveryModel, ForwardOfInverseForRandomLenses) {
 
 TEST_P(EveryModel, UndistortAndDistortUndoEachOther) {
   const LensMap map(testing::testLens(GetParam(), 1920, 1080));
-  for (const Point p : {Point{0, 0}, Point{1919, 0}, Point{0, 1079}, Point{1919, 1079}, Point{960, 540}, Point{31, 900}}) {
+  for (const Point p :
+       {Point{0, 0}, Point{1919, 0}, Point{0, 1079}, Point{1919, 1079}, Point{960, 540}, Point{31, 900}}) {
     const auto straight = map.undistort(p);
     ASSERT_TRUE(straight) << p.x << "," << p.y;
     const auto back = map.distort(*straight);

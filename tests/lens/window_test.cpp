@@ -20,7 +20,8 @@ TEST(LensWindow, FilledFrameHasNoBlankAndWholeLosesNothing) {
     bool blank = false;
     for (int i = 0; i <= 400 && !blank; ++i) {
       const double t = i / 400.0;
-      for (const Point p : {Point{t * 1919, 0}, Point{t * 1919, 1079}, Point{0, t * 1079}, Point{1919, t * 1079}}) {
+      for (const Point p :
+           {Point{t * 1919, 0}, Point{t * 1919, 1079}, Point{0, t * 1079}, Point{1919, t * 1079}}) {
         const Point out{959.5 + (p.x - 959.5) * 1.01, 539.5 + (p.y - 539.5) * 1.01};
         const auto s = filled.toSource(out);
         blank = blank || !s || s->x < 0 || s->y < 0 || s->x > 1919 || s->y > 1079;
@@ -55,7 +56,8 @@ TEST(LensWindow, NothingCorrectedIsTheIdentity) {
 
 TEST(Enlargement, StraightLensIsOneEverywhere) {
   const LensWindow window(straightLens(640, 360, 500), {});
-  for (const float v : enlargementMap(window, 6, 4).mean) EXPECT_NEAR(static_cast<double>(v), window.zoom(), 1e-4);
+  for (const float v : enlargementMap(window, 6, 4).mean)
+    EXPECT_NEAR(static_cast<double>(v), window.zoom(), 1e-4);
 }
 
 TEST(Enlargement, BarrelCornersAreStretchedMost) {

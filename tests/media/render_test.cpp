@@ -24,7 +24,8 @@ RenderJob jobFor(const ClipInfo& clip, const std::filesystem::path& out, Codec c
 }
 
 class EveryCodec : public ::testing::TestWithParam<Codec> {};
-INSTANTIATE_TEST_SUITE_P(Render, EveryCodec, ::testing::Values(Codec::H264, Codec::H265, Codec::ProRes422HQ, Codec::Ffv1),
+INSTANTIATE_TEST_SUITE_P(Render, EveryCodec,
+                         ::testing::Values(Codec::H264, Codec::H265, Codec::ProRes422HQ, Codec::Ffv1),
                          [](const auto& info) { return codecName(info.param); });
 
 TEST_P(EveryCodec, KeepsFramesSoundTagsAndRotation) {
@@ -55,7 +56,8 @@ TEST(Render, ARotationTagThatIsLostIsSaid) {
   auto settings = testing::smallFilm(4);
   settings.rotation = 90;
   const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", settings));
-  EXPECT_NE(renderClip(jobFor(clip, folder / "a", Codec::Ffv1)).written.note.find("rotation"), std::string::npos);
+  EXPECT_NE(renderClip(jobFor(clip, folder / "a", Codec::Ffv1)).written.note.find("rotation"),
+            std::string::npos);
   EXPECT_TRUE(renderClip(jobFor(clip, folder / "b", Codec::H264)).written.note.empty());
 }
 
@@ -84,7 +86,8 @@ TEST(Render, VaryingRateKeepsEveryTimeStamp) {
   while (auto frame = a.next()) {
     const auto other = b.next();
     ASSERT_TRUE(other);
-    EXPECT_NEAR(static_cast<double>(frame->pts) * clip.time_base.value(), static_cast<double>(other->pts) * out.time_base.value(), 1e-3);
+    EXPECT_NEAR(static_cast<double>(frame->pts) * clip.time_base.value(),
+                static_cast<double>(other->pts) * out.time_base.value(), 1e-3);
   }
   EXPECT_FALSE(b.next());
 }
@@ -192,7 +195,9 @@ TEST(Render, StoppingLeavesNothingBehind) {
   std::stop_source stop;
   Progress progress;
   progress.stop = stop.get_token();
-  progress.report = [&](double share) { if (share > 0.3) stop.request_stop(); };
+  progress.report = [&](double share) {
+    if (share > 0.3) stop.request_stop();
+  };
   try {
     renderClip(job, progress);
     FAIL() << "went on";
@@ -207,7 +212,8 @@ TEST(Render, ReadOnlyFolderIsSaid) {
   const testing::ScratchFolder folder;
   const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", testing::smallFilm(5)));
   std::filesystem::create_directory(folder / "out");
-  std::filesystem::permissions(folder / "out", std::filesystem::perms::owner_read | std::filesystem::perms::owner_exec);
+  std::filesystem::permissions(folder / "out",
+                               std::filesystem::perms::owner_read | std::filesystem::perms::owner_exec);
   EXPECT_THROW(renderClip(jobFor(clip, folder / "out" / "clip", Codec::H264)), Error);
 }
 

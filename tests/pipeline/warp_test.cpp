@@ -32,7 +32,9 @@ TEST(WarpGrid, WithinTwoHundredthsOfTheExactMap) {
           for (int x = 0; x < size.width; x += 5) {
             const Point p{x + 0.25, static_cast<double>(y)};
             const auto exact = window.toSource(p), ours = grid.at(p);
-            if (!exact || !ours || exact->x < -20 || exact->y < -20 || exact->x > size.width + 20 || exact->y > size.height + 20) continue;
+            if (!exact || !ours || exact->x < -20 || exact->y < -20 || exact->x > size.width + 20 ||
+                exact->y > size.height + 20)
+              continue;
             worst = std::max(worst, length(*exact - *ours));
             ++compared;
           }
@@ -42,16 +44,20 @@ TEST(WarpGrid, WithinTwoHundredthsOfTheExactMap) {
 }
 
 TEST(Warp, IdentityChangesNothing) {
-  for (const PixelFormat format : {PixelFormat{Chroma::C420, 8}, PixelFormat{Chroma::C422, 10}, PixelFormat{Chroma::C444, 16}, PixelFormat{Chroma::Mono, 8}})
-    for (const PictureSize size : {PictureSize{97, 61}, PictureSize{1, 1}, PictureSize{16, 16}, PictureSize{64, 2}}) {
+  for (const PixelFormat format : {PixelFormat{Chroma::C420, 8}, PixelFormat{Chroma::C422, 10},
+                                   PixelFormat{Chroma::C444, 16}, PixelFormat{Chroma::Mono, 8}})
+    for (const PictureSize size :
+         {PictureSize{97, 61}, PictureSize{1, 1}, PictureSize{16, 16}, PictureSize{64, 2}}) {
       std::mt19937 random(1);
       Frame frame = makeFrame(size.width, size.height, format);
       for (size_t p = 0; p < static_cast<size_t>(format.numPlanes()); ++p)
         for (int y = 0; y < frame.planes[p].height; ++y)
           for (int x = 0; x < frame.planes[p].width; ++x) {
             const auto v = static_cast<uint16_t>(random() % static_cast<unsigned>(format.maxValue() + 1));
-            if (format.bit_depth > 8) frame.planes[p].row<uint16_t>(y)[x] = v;
-            else frame.planes[p].row<uint8_t>(y)[x] = static_cast<uint8_t>(v);
+            if (format.bit_depth > 8)
+              frame.planes[p].row<uint16_t>(y)[x] = v;
+            else
+              frame.planes[p].row<uint8_t>(y)[x] = static_cast<uint8_t>(v);
           }
       const Frame out = warpFrame(frame, WarpGrid(size, size, same), format);
       EXPECT_TRUE(sameSamples(frame, out)) << size.width << "x" << size.height << " " << format.bit_depth;
@@ -77,8 +83,12 @@ TEST(Warp, SineKeepsNinetyPercentAtHalfOfNyquist) {
   constexpr double kOmega = M_PI / 2;  // half of Nyquist: 4 px per period
   double least = 1e9;
   for (const double shift : {0.1, 0.25, 0.5, 0.75}) {
-    const Frame frame = testing::paint(256, 32, {Chroma::Mono, 8}, [&](int x, int) { return static_cast<int>(std::lround(128 + 100 * std::sin(kOmega * x))); });
-    const WarpGrid grid({256, 32}, {256, 32}, [&](Point p) { return std::optional(Point{p.x + shift, p.y + shift}); });
+    const Frame frame = testing::paint(256, 32, {Chroma::Mono, 8}, [&](int x, int) {
+      return static_cast<int>(std::lround(128 + 100 * std::sin(kOmega * x)));
+    });
+    const WarpGrid grid({256, 32}, {256, 32}, [&](Point p) {
+      return std::optional(Point{p.x + shift, p.y + shift});
+    });
     const Frame out = warpFrame(frame, grid, frame.format);
     double s = 0, c = 0;
     int n = 0;
@@ -96,8 +106,12 @@ TEST(Warp, SineKeepsNinetyPercentAtHalfOfNyquist) {
 TEST(Warp, WavesKeepContrastAndPlaceThroughTurns) {
   constexpr int kWidth = 384, kHeight = 288;
   for (const auto& [fx, fy] : {std::pair{0.25, 0.0}, {0.0, 0.25}, {0.18, 0.18}, {0.18, -0.18}}) {
-    const auto wave = [fx = fx, fy = fy](double x, double y) { return 400 * std::sin(2 * M_PI * (fx * x + fy * y)); };
-    const Frame frame = testing::paint(kWidth, kHeight, {Chroma::Mono, 10}, [&](int x, int y) { return static_cast<int>(std::lround(512 + wave(x, y))); });
+    const auto wave = [fx = fx, fy = fy](double x, double y) {
+      return 400 * std::sin(2 * M_PI * (fx * x + fy * y));
+    };
+    const Frame frame = testing::paint(kWidth, kHeight, {Chroma::Mono, 10}, [&](int x, int y) {
+      return static_cast<int>(std::lround(512 + wave(x, y)));
+    });
     for (const double degrees : {0.3, 4.0, 11.0, 13.0, 30.0})
       for (const double zoom : {0.97, 1.15}) {
         const double c = std::cos(degrees * M_PI / 180) * zoom, s = std::sin(degrees * M_PI / 180) * zoom;
@@ -105,7 +119,9 @@ TEST(Warp, WavesKeepContrastAndPlaceThroughTurns) {
           const double x = p.x - 80, y = p.y - 60;
           return Point{192.3 + c * x - s * y, 144.6 + s * x + c * y};
         };
-        const Frame out = warpFrame(frame, WarpGrid({160, 120}, {kWidth, kHeight}, [&](Point p) { return std::optional(map(p)); }), frame.format);
+        const Frame out = warpFrame(
+            frame, WarpGrid({160, 120}, {kWidth, kHeight}, [&](Point p) { return std::optional(map(p)); }),
+            frame.format);
         double inner = 0, norm = 0, error = 0;
         for (int y = 0; y < 120; ++y)
           for (int x = 0; x < 160; ++x) {
@@ -115,8 +131,10 @@ TEST(Warp, WavesKeepContrastAndPlaceThroughTurns) {
             norm += expected * expected;
             error += (got - expected) * (got - expected);
           }
-        const auto where = ::testing::Message() << fx << "," << fy << " turned by " << degrees << "°, × " << zoom;
-        EXPECT_GT(inner / norm, zoom > 1 ? 0.85 : 0.93) << where;  // shrunk by 15 %, 0.25 is nearer to the new limit
+        const auto where = ::testing::Message()
+                           << fx << "," << fy << " turned by " << degrees << "°, × " << zoom;
+        EXPECT_GT(inner / norm, zoom > 1 ? 0.85 : 0.93)
+            << where;  // shrunk by 15 %, 0.25 is nearer to the new limit
         EXPECT_LT(std::sqrt(error / norm), zoom > 1 ? 0.16 : 0.08) << where;
       }
   }
@@ -124,8 +142,11 @@ TEST(Warp, WavesKeepContrastAndPlaceThroughTurns) {
 
 TEST(Warp, ShrinkingLetsNoAliasThrough) {
   // A pattern above the Nyquist limit of the half-size picture must turn grey, not into a slow wave.
-  const Frame frame = testing::paint(512, 64, {Chroma::Mono, 8}, [](int x, int) { return x % 2 != 0 ? 220 : 30; });
-  const WarpGrid grid({256, 32}, {512, 64}, [](Point p) { return std::optional(Point{2 * p.x + 0.5, 2 * p.y + 0.5}); });
+  const Frame frame =
+      testing::paint(512, 64, {Chroma::Mono, 8}, [](int x, int) { return x % 2 != 0 ? 220 : 30; });
+  const WarpGrid grid({256, 32}, {512, 64}, [](Point p) {
+    return std::optional(Point{2 * p.x + 0.5, 2 * p.y + 0.5});
+  });
   const Frame out = warpFrame(frame, grid, frame.format);
   for (int x = 8; x < 248; ++x) EXPECT_NEAR(out.planes[0].at(x, 16, 1), 125, 6) << x;
 }
@@ -145,10 +166,13 @@ TEST(Warp, SameBitsForAnyNumberOfThreads) {
 TEST(Warp, ChromaFollowsLuma) {
   // A coloured square moved by a whole number of chroma samples moves exactly, in both rasters.
   for (const ChromaSiting siting : {ChromaSiting::Left, ChromaSiting::Center, ChromaSiting::TopLeft}) {
-    Frame frame = testing::paint(64, 64, {Chroma::C420, 8}, [](int x, int y) { return x >= 20 && x < 40 && y >= 20 && y < 40 ? 200 : 50; });
+    Frame frame = testing::paint(64, 64, {Chroma::C420, 8}, [](int x, int y) {
+      return x >= 20 && x < 40 && y >= 20 && y < 40 ? 200 : 50;
+    });
     frame.colour.siting = siting;
     for (int y = 0; y < 32; ++y)
-      for (int x = 0; x < 32; ++x) frame.planes[2].row<uint8_t>(y)[x] = x >= 10 && x < 20 && y >= 10 && y < 20 ? 220 : 128;
+      for (int x = 0; x < 32; ++x)
+        frame.planes[2].row<uint8_t>(y)[x] = x >= 10 && x < 20 && y >= 10 && y < 20 ? 220 : 128;
     const WarpGrid grid({64, 64}, {64, 64}, [](Point p) { return std::optional(Point{p.x - 4, p.y - 6}); });
     const Frame out = warpFrame(frame, grid, frame.format);
     for (int y = 10; y < 60; ++y)
@@ -163,7 +187,8 @@ TEST(Warp, BlankIsBlackInEveryRange) {
   for (const bool full : {false, true}) {
     Frame frame = testing::paint(64, 64, {Chroma::C420, 10}, [](int, int) { return 700; });
     frame.colour.full_range = full;
-    const WarpGrid grid({64, 64}, {64, 64}, [](Point p) { return p.x < 20 ? std::nullopt : std::optional(p); });
+    const WarpGrid grid({64, 64}, {64, 64},
+                        [](Point p) { return p.x < 20 ? std::nullopt : std::optional(p); });
     const Frame out = warpFrame(frame, grid, frame.format);
     EXPECT_EQ(out.planes[0].at(3, 30, 2), full ? 0 : 64);
     EXPECT_EQ(out.planes[1].at(3, 15, 2), 512);
@@ -198,7 +223,8 @@ TEST(Warp, CorrectedPictureEqualsAStraightCamerasPicture) {
   straight.lens.fy = bent.lens.fy * window.zoom();
   straight.lens.cx = (bent.lens.cx - 319.5) * window.zoom() + 319.5;
   straight.lens.cy = (bent.lens.cy - 179.5) * window.zoom() + 179.5;
-  const Frame corrected = correctFrame(testing::millCamera(bent).frame(0), Geometry(correction, {640, 360}), bent.format);
+  const Frame corrected =
+      correctFrame(testing::millCamera(bent).frame(0), Geometry(correction, {640, 360}), bent.format);
   const Frame truth = testing::millCamera(straight).frame(0);
   const double right = testing::lumaPsnr(corrected, truth, 12);
   const double uncorrected = testing::lumaPsnr(testing::millCamera(bent).frame(0), truth, 12);
@@ -213,7 +239,8 @@ TEST(SampleKernel, AgreesWithThePlainVersion) {
     const int padded = (taps + 7) / 8 * 8;
     std::vector<float> weights(static_cast<size_t>(256 * padded), 0.0F);
     for (int p = 0; p < 256; ++p)
-      for (int t = 0; t < taps; ++t) weights[static_cast<size_t>(p * padded + t)] = (unit(random) - 0.3F) / static_cast<float>(taps);
+      for (int t = 0; t < taps; ++t)
+        weights[static_cast<size_t>(p * padded + t)] = (unit(random) - 0.3F) / static_cast<float>(taps);
     const detail::KernelTable table{weights.data(), taps, padded};
     const int stride = 160, rows = 120;
     std::vector<uint8_t> bytes(static_cast<size_t>(stride * rows));
@@ -230,7 +257,10 @@ TEST(SampleKernel, AgreesWithThePlainVersion) {
         detail::sampleRun(source, table, table, xs.data(), ys.data(), count, fast.data());
         detail::sampleRunReference(source, table, table, xs.data(), ys.data(), count, slow.data());
         // Float sums of up to 576 products against double ones.
-        for (int i = 0; i < count; ++i) EXPECT_NEAR(static_cast<double>(fast[static_cast<size_t>(i)]), static_cast<double>(slow[static_cast<size_t>(i)]), scale * 2e-5) << taps << " " << count << " " << i;
+        for (int i = 0; i < count; ++i)
+          EXPECT_NEAR(static_cast<double>(fast[static_cast<size_t>(i)]),
+                      static_cast<double>(slow[static_cast<size_t>(i)]), scale * 2e-5)
+              << taps << " " << count << " " << i;
       };
       check({bytes.data() + 30 * stride + 40, stride, 1}, 255);
       check({words.data() + 30 * stride + 40, stride, 2}, 65535);

@@ -7,7 +7,8 @@
 namespace glenhaze {
 namespace {
 
-Profile profileOf(const std::string& name, int w, int h, const std::string& view, const std::string& medium = "air") {
+Profile profileOf(const std::string& name, int w, int h, const std::string& view,
+                  const std::string& medium = "air") {
   Profile p;
   p.camera.name = name;
   p.camera.width = w;
@@ -34,7 +35,8 @@ ClipInfo clipOf(const std::string& make, const std::string& model, int w, int h,
 
 TEST(Match, SameCameraAndModeWhateverTheCaseAndTheMake) {
   const std::vector<Profile> profiles = {profileOf("Limpet A1", 1280, 720, "very wide")};
-  for (const ClipInfo& clip : {clipOf("Limpet", "A1", 1280, 720), clipOf("", "limpet a1", 1280, 720), clipOf("LIMPET", "Limpet A1", 1280, 720)}) {
+  for (const ClipInfo& clip : {clipOf("Limpet", "A1", 1280, 720), clipOf("", "limpet a1", 1280, 720),
+                               clipOf("LIMPET", "Limpet A1", 1280, 720)}) {
     const ProfileMatch match = matchProfile(clip, {}, profiles);
     EXPECT_EQ(match.kind, MatchKind::Exact) << match.reason;
     EXPECT_EQ(match.lens, profiles[0].lens->lens);
@@ -69,7 +71,8 @@ TEST(Match, AnotherShapeViewMediumOrCameraIsNotCarriedOver) {
   const ProfileMatch other = matchProfile(clipOf("Tern", "P2", 1280, 720), {}, profiles);
   EXPECT_EQ(other.kind, MatchKind::None);
   EXPECT_NE(other.reason.find("Tern P2"), std::string::npos);
-  EXPECT_NE(matchProfile(clipOf("", "", 1280, 720), {}, profiles).reason.find("does not say"), std::string::npos);
+  EXPECT_NE(matchProfile(clipOf("", "", 1280, 720), {}, profiles).reason.find("does not say"),
+            std::string::npos);
 }
 
 TEST(Match, AHousingsProfileIsNotUsedUnasked) {
@@ -81,7 +84,8 @@ TEST(Match, AHousingsProfileIsNotUsedUnasked) {
 }
 
 TEST(Match, ATieIsSaidInsteadOfGuessed) {
-  const std::vector<Profile> profiles = {profileOf("Limpet A1", 1280, 720, "wide"), profileOf("Limpet A1", 1280, 720, "narrow")};
+  const std::vector<Profile> profiles = {profileOf("Limpet A1", 1280, 720, "wide"),
+                                         profileOf("Limpet A1", 1280, 720, "narrow")};
   const ProfileMatch tie = matchProfile(clipOf("Limpet", "A1", 1280, 720), {}, profiles);
   EXPECT_EQ(tie.kind, MatchKind::None);
   EXPECT_NE(tie.reason.find("Say which"), std::string::npos);

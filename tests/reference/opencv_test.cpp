@@ -29,9 +29,11 @@ TEST(OpenCvReference, ProjectionAgrees) {
     for (int i = 0; i < 500; ++i) points.emplace_back(0.8 * unit(random), 0.45 * unit(random), 1);
     std::vector<cv::Point2d> theirs;
     if (model == LensModel::BrownConrady)
-      cv::projectPoints(points, cv::Vec3d(), cv::Vec3d(), matrixOf(lens), std::vector<double>(lens.k.begin(), lens.k.end()), theirs);
+      cv::projectPoints(points, cv::Vec3d(), cv::Vec3d(), matrixOf(lens),
+                        std::vector<double>(lens.k.begin(), lens.k.end()), theirs);
     else
-      cv::fisheye::projectPoints(points, theirs, cv::Vec3d(), cv::Vec3d(), matrixOf(lens), cv::Vec4d(lens.k[0], lens.k[1], lens.k[2], lens.k[3]));
+      cv::fisheye::projectPoints(points, theirs, cv::Vec3d(), cv::Vec3d(), matrixOf(lens),
+                                 cv::Vec4d(lens.k[0], lens.k[1], lens.k[2], lens.k[3]));
     for (size_t i = 0; i < points.size(); ++i) {
       const auto ours = map.rayToPixel({points[i].x, points[i].y, points[i].z});
       ASSERT_TRUE(ours);
@@ -49,9 +51,13 @@ TEST(OpenCvReference, UndistortionAgrees) {
     for (int y = 20; y < 1080; y += 80)
       for (int x = 20; x < 1920; x += 80) pixels.emplace_back(x, y);
     if (model == LensModel::BrownConrady)
-      cv::undistortPoints(pixels, theirs, matrixOf(lens), std::vector<double>(lens.k.begin(), lens.k.end()), cv::noArray(), matrixOf(lens), cv::TermCriteria(cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 200, 1e-12));
+      cv::undistortPoints(pixels, theirs, matrixOf(lens), std::vector<double>(lens.k.begin(), lens.k.end()),
+                          cv::noArray(), matrixOf(lens),
+                          cv::TermCriteria(cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 200, 1e-12));
     else
-      cv::fisheye::undistortPoints(pixels, theirs, matrixOf(lens), cv::Vec4d(lens.k[0], lens.k[1], lens.k[2], lens.k[3]), cv::noArray(), matrixOf(lens));
+      cv::fisheye::undistortPoints(pixels, theirs, matrixOf(lens),
+                                   cv::Vec4d(lens.k[0], lens.k[1], lens.k[2], lens.k[3]), cv::noArray(),
+                                   matrixOf(lens));
     for (size_t i = 0; i < pixels.size(); ++i) {
       const auto ours = map.undistort({pixels[i].x, pixels[i].y});
       ASSERT_TRUE(ours);
@@ -78,7 +84,8 @@ class ChessboardSeries : public ::testing::Test {
     return found;
   }
   void SetUp() override {
-    if (!std::filesystem::exists(kData / "left02.jpg")) GTEST_SKIP() << "Debian's opencv-doc is not installed";
+    if (!std::filesystem::exists(kData / "left02.jpg"))
+      GTEST_SKIP() << "Debian's opencv-doc is not installed";
   }
 };
 
@@ -91,9 +98,11 @@ TEST_F(ChessboardSeries, ResidualIsNoWorseThanOpenCvsOnTheSameCorners) {
     if (!view.left_out.empty()) continue;
     std::vector<cv::Point3f> board;
     for (int r = 0; r < 6; ++r)
-      for (int c = 0; c < 9; ++c) board.emplace_back(static_cast<float>(c * 25), static_cast<float>(r * 25), 0.0F);
+      for (int c = 0; c < 9; ++c)
+        board.emplace_back(static_cast<float>(c * 25), static_cast<float>(r * 25), 0.0F);
     std::vector<cv::Point2f> corners;
-    for (const Point& p : view.corners) corners.emplace_back(static_cast<float>(p.x), static_cast<float>(p.y));
+    for (const Point& p : view.corners)
+      corners.emplace_back(static_cast<float>(p.x), static_cast<float>(p.y));
     object.push_back(board);
     image.push_back(corners);
   }
@@ -114,7 +123,8 @@ TEST_F(ChessboardSeries, AgreesWithThePublishedIntrinsics) {
   ASSERT_GE(ours.stddev.size(), 4U);
   const double published[] = {535.9157, 535.9157, 342.2832, 235.5708};
   const double values[] = {ours.lens.fx, ours.lens.fy, ours.lens.cx, ours.lens.cy};
-  for (size_t i = 0; i < 4; ++i) EXPECT_NEAR(values[i], published[i], 3 * std::hypot(ours.stddev[i], 1.5)) << i;
+  for (size_t i = 0; i < 4; ++i)
+    EXPECT_NEAR(values[i], published[i], 3 * std::hypot(ours.stddev[i], 1.5)) << i;
 }
 
 }  // namespace

@@ -34,8 +34,12 @@ void runThrough(const std::filesystem::path& path, int64_t frames, bool sound) {
   EXPECT_TRUE(sameSamples(*eleventh, readFrame(clip, 10)));
 }
 
-TEST(RealFootage, PhoneClip) { runThrough("/usr/share/forensics-samples/original-files/movie1/VID_20191220_170832.mp4", 15, true); }
-TEST(RealFootage, SurveillanceClip) { runThrough("/usr/share/doc/opencv-doc/examples/data/vtest.avi", 30, false); }
+TEST(RealFootage, PhoneClip) {
+  runThrough("/usr/share/forensics-samples/original-files/movie1/VID_20191220_170832.mp4", 15, true);
+}
+TEST(RealFootage, SurveillanceClip) {
+  runThrough("/usr/share/doc/opencv-doc/examples/data/vtest.avi", 30, false);
+}
 
 }  // namespace
 }  // namespace glenhaze

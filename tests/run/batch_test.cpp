@@ -82,7 +82,8 @@ TEST(Batch, GoesOnAfterFailuresAndNeverTouchesSources) {
   }
   for (size_t i = 0; i < before.size(); ++i) EXPECT_EQ(readFile(f.shoot.clips[i].path), before[i]);
   int visible = 0;
-  for (const auto& entry : fs::directory_iterator(f.folder / "out")) visible += entry.path().filename().string()[0] != '.' ? 1 : 0;
+  for (const auto& entry : fs::directory_iterator(f.folder / "out"))
+    visible += entry.path().filename().string()[0] != '.' ? 1 : 0;
   EXPECT_EQ(visible, 3);
 }
 
@@ -146,7 +147,9 @@ TEST(Batch, StoppingDropsTheClipInWorkOnly) {
   f.add("b.mp4", 60);
   Batch batch(f.plan());
   std::stop_source stop;
-  batch.setListener([&] { if (batch.items()[1].share > 0.2) stop.request_stop(); });
+  batch.setListener([&] {
+    if (batch.items()[1].share > 0.2) stop.request_stop();
+  });
   batch.run(stop.get_token());
   EXPECT_EQ(batch.items()[0].state, RunState::Done);
   EXPECT_EQ(batch.items()[1].state, RunState::Cancelled);

@@ -13,7 +13,8 @@ namespace fs = std::filesystem;
 ScratchFolder::ScratchFolder() {
   quietLibraries();
   static std::atomic<int> number = 0;
-  path_ = fs::temp_directory_path() / ("glenhaze-test-" + std::to_string(::getpid()) + "-" + std::to_string(++number));
+  path_ = fs::temp_directory_path() /
+          ("glenhaze-test-" + std::to_string(::getpid()) + "-" + std::to_string(++number));
   fs::create_directories(path_);
 }
 
@@ -86,7 +87,8 @@ double lumaPsnr(const Frame& a, const Frame& b, int border) {
   double sum = 0, count = 0;
   for (int y = border; y < a.height - border; ++y)
     for (int x = border; x < a.width - border; ++x) {
-      const double d = a.planes[0].at(x, y, a.format.bytesPerSample()) - b.planes[0].at(x, y, b.format.bytesPerSample());
+      const double d =
+          a.planes[0].at(x, y, a.format.bytesPerSample()) - b.planes[0].at(x, y, b.format.bytesPerSample());
       sum += d * d;
       ++count;
     }

@@ -51,9 +51,12 @@ Plane2<T> bendDivision(const T& x, const T& y, const K* k) {
 template <typename T, typename K>
 Plane2<T> bend(LensModel model, const T& x, const T& y, const T& z, const K* k) {
   switch (model) {
-    case LensModel::KannalaBrandt: return bendKannalaBrandt(x, y, z, k);
-    case LensModel::Division: return bendDivision(T(x / z), T(y / z), k);
-    default: return bendBrownConrady(T(x / z), T(y / z), k);
+    case LensModel::KannalaBrandt:
+      return bendKannalaBrandt(x, y, z, k);
+    case LensModel::Division:
+      return bendDivision(T(x / z), T(y / z), k);
+    default:
+      return bendBrownConrady(T(x / z), T(y / z), k);
   }
 }
 

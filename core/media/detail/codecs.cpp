@@ -31,7 +31,8 @@ const CodecFacts& facts(Codec codec) {
 }
 
 bool fitsMp4(const std::string& sound_codec) {
-  static constexpr std::array<std::string_view, 7> kFits = {"aac", "mp3", "ac3", "eac3", "alac", "opus", "mp2"};
+  static constexpr std::array<std::string_view, 7> kFits = {"aac",  "mp3",  "ac3", "eac3",
+                                                            "alac", "opus", "mp2"};
   return std::find(kFits.begin(), kFits.end(), sound_codec) != kFits.end();
 }
 
@@ -68,9 +69,14 @@ PixelFormat outputFormat(Codec codec, const PixelFormat& source) {
       if (format.chroma == Chroma::Mono) format.chroma = Chroma::C420;
       if (format.chroma == Chroma::C440) format.chroma = Chroma::C444;
       break;
-    case Codec::ProRes422HQ: format = {Chroma::C422, 10}; break;
-    case Codec::Jpeg: format.bit_depth = 8; break;
-    default: break;
+    case Codec::ProRes422HQ:
+      format = {Chroma::C422, 10};
+      break;
+    case Codec::Jpeg:
+      format.bit_depth = 8;
+      break;
+    default:
+      break;
   }
   return format;
 }
@@ -123,7 +129,8 @@ void applySettings(AVCodecContext& context, const EncodeSettings& settings) {
       context.qmin = 1;
       break;
     }
-    default: break;
+    default:
+      break;
   }
 }
 

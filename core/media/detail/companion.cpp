@@ -19,8 +19,8 @@ void require(int code, const char* what) {
 
 // Tags that describe the old file's container and would be wrong on the new one.
 bool belongsToContainer(const std::string& key) {
-  static constexpr std::array<const char*, 6> kOld = {"major_brand",   "minor_version", "compatible_brands",
-                                                      "encoder",       "duration",      "timecode"};
+  static constexpr std::array<const char*, 6> kOld = {"major_brand", "minor_version", "compatible_brands",
+                                                      "encoder",     "duration",      "timecode"};
   return std::any_of(kOld.begin(), kOld.end(), [&](const char* k) { return key == k; });
 }
 
@@ -28,7 +28,8 @@ bool belongsToContainer(const std::string& key) {
 std::string timecodeAt(const ClipInfo& source, int64_t frame) {
   AVTimecode code{};
   const AVRational rate{static_cast<int>(source.nominal_fps.num), static_cast<int>(source.nominal_fps.den)};
-  if (frame == 0 || av_timecode_init_from_string(&code, rate, source.timecode.c_str(), nullptr) < 0) return source.timecode;
+  if (frame == 0 || av_timecode_init_from_string(&code, rate, source.timecode.c_str(), nullptr) < 0)
+    return source.timecode;
   std::array<char, AV_TIMECODE_STR_SIZE> text{};
   return av_timecode_make_string(&code, text.data(), static_cast<int>(frame));
 }
@@ -121,20 +122,23 @@ struct Companion::Track {
 
 Companion::~Companion() = default;
 
-Companion::Companion(const ClipInfo& source, const FrameRange& range, const EncodeSettings& settings, AVFormatContext& output,
-                     AVStream& picture, double start_s, double end_s, std::string& note)
+Companion::Companion(const ClipInfo& source, const FrameRange& range, const EncodeSettings& settings,
+                     AVFormatContext& output, AVStream& picture, double start_s, double end_s,
+                     std::string& note)
     : input_(openInput(source.path)), packet_(makePacket()), start_s_(start_s), end_s_(end_s) {
   copyTags(input_->metadata, &output.metadata);
   const int video = findVideo(*input_);
   copyTags(input_->streams[video]->metadata, &picture.metadata);
-  if (!source.timecode.empty()) av_dict_set(&picture.metadata, "timecode", timecodeAt(source, range.first).c_str(), 0);
+  if (!source.timecode.empty())
+    av_dict_set(&picture.metadata, "timecode", timecodeAt(source, range.first).c_str(), 0);
   tracks_.resize(input_->nb_streams);
   for (unsigned i = 0; i < input_->nb_streams; ++i) {
     AVStream* from = input_->streams[i];
     const auto type = from->codecpar->codec_type;
     const bool sound = type == AVMEDIA_TYPE_AUDIO && settings.sound != Sound::None;
     const bool text = type == AVMEDIA_TYPE_SUBTITLE;
-    const bool fits = avformat_query_codec(output.oformat, from->codecpar->codec_id, FF_COMPLIANCE_NORMAL) == 1;
+    const bool fits =
+        avformat_query_codec(output.oformat, from->codecpar->codec_id, FF_COMPLIANCE_NORMAL) == 1;
     const bool to_pcm = sound && settings.sound == Sound::Pcm;
     if ((sound || text) && !fits && !to_pcm)
       note += std::string(note.empty() ? "" : "; ") + avcodec_get_name(from->codecpar->codec_id) +

@@ -15,8 +15,8 @@ class Companion {
  public:
   /// Adds output streams for what can be carried over, and copies the tags. `start_s` and `end_s`: the
   /// part of the source that is rendered, in the source's own time; `note` says what is left behind.
-  Companion(const ClipInfo& source, const FrameRange& range, const EncodeSettings& settings, AVFormatContext& output,
-            AVStream& picture, double start_s, double end_s, std::string& note);
+  Companion(const ClipInfo& source, const FrameRange& range, const EncodeSettings& settings,
+            AVFormatContext& output, AVStream& picture, double start_s, double end_s, std::string& note);
   ~Companion();
 
   /// Writes all packets up to `until_s` (seconds of the output). Call finish() for the rest.

@@ -97,9 +97,12 @@ void releaseFrame(void* opaque, uint8_t*) { delete static_cast<Frame*>(opaque); 
 
 AVChromaLocation avSiting(ChromaSiting siting) {
   switch (siting) {
-    case ChromaSiting::Center: return AVCHROMA_LOC_CENTER;
-    case ChromaSiting::TopLeft: return AVCHROMA_LOC_TOPLEFT;
-    default: return AVCHROMA_LOC_LEFT;
+    case ChromaSiting::Center:
+      return AVCHROMA_LOC_CENTER;
+    case ChromaSiting::TopLeft:
+      return AVCHROMA_LOC_TOPLEFT;
+    default:
+      return AVCHROMA_LOC_LEFT;
   }
 }
 

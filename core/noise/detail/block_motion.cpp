@@ -15,7 +15,8 @@
 HWY_BEFORE_NAMESPACE();
 namespace glenhaze::detail::HWY_NAMESPACE {
 
-int blockDifference(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uint8_t* HWY_RESTRICT b, ptrdiff_t b_stride) {
+int blockDifference(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uint8_t* HWY_RESTRICT b,
+                    ptrdiff_t b_stride) {
   int sum = 0;
   for (int y = 0; y < kBlock; ++y) {
     for (int x = 0; x < kBlock; ++x) {
@@ -29,8 +30,8 @@ int blockDifference(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uin
 }
 
 // Sums of one Gauss–Newton step over a block: gradient products, gradient times difference, difference².
-void gradientSums(const float* HWY_RESTRICT a, ptrdiff_t a_stride, const float* HWY_RESTRICT b, ptrdiff_t b_stride,
-                  float fx, float fy, float* HWY_RESTRICT sums) {
+void gradientSums(const float* HWY_RESTRICT a, ptrdiff_t a_stride, const float* HWY_RESTRICT b,
+                  ptrdiff_t b_stride, float fx, float fy, float* HWY_RESTRICT sums) {
   float xx[kBlock] = {}, xy[kBlock] = {}, yy[kBlock] = {}, xd[kBlock] = {}, yd[kBlock] = {}, dd[kBlock] = {};
   const float w00 = (1 - fx) * (1 - fy), w10 = fx * (1 - fy), w01 = (1 - fx) * fy, w11 = fx * fy;
   for (int y = 0; y < kBlock; ++y) {
@@ -87,15 +88,19 @@ struct LevelField {
   int step = kBlock, offset = 0, columns = 0, rows = 0;
   std::vector<Whole> vectors;
   Whole at(int column, int row) const {
-    return vectors[static_cast<size_t>(std::clamp(row, 0, rows - 1)) * static_cast<size_t>(columns) + static_cast<size_t>(std::clamp(column, 0, columns - 1))];
+    return vectors[static_cast<size_t>(std::clamp(row, 0, rows - 1)) * static_cast<size_t>(columns) +
+                   static_cast<size_t>(std::clamp(column, 0, columns - 1))];
   }
   // The block whose middle is nearest to a point.
-  Whole near(int x, int y) const { return at((x - offset - kBlock / 2 + step / 2) / step, (y - offset - kBlock / 2 + step / 2) / step); }
+  Whole near(int x, int y) const {
+    return at((x - offset - kBlock / 2 + step / 2) / step, (y - offset - kBlock / 2 + step / 2) / step);
+  }
 };
 
 class LevelSearch {
  public:
-  LevelSearch(const BytePlane& from, const BytePlane& to, float sigma) : from_(from), to_(to), difference_(HWY_DYNAMIC_DISPATCH(blockDifference)) {
+  LevelSearch(const BytePlane& from, const BytePlane& to, float sigma)
+      : from_(from), to_(to), difference_(HWY_DYNAMIC_DISPATCH(blockDifference)) {
     // What a step sideways must gain to be believed: a share of what noise alone makes of the sum.
     lambda_ = 0.15F * sigma * kBlock;
   }
@@ -103,18 +108,21 @@ class LevelSearch {
   // Reads stay inside the border for every block that begins at or behind −kStep.
   Whole held(int x, int y, Whole v) const {
     constexpr int kRoom = kBorder - 4;
-    return {std::clamp(v.dx, -kRoom - x, to_.width + kRoom - kBlock - x), std::clamp(v.dy, -kRoom - y, to_.height + kRoom - kBlock - y)};
+    return {std::clamp(v.dx, -kRoom - x, to_.width + kRoom - kBlock - x),
+            std::clamp(v.dy, -kRoom - y, to_.height + kRoom - kBlock - y)};
   }
   float cost(int x, int y, Whole v, Whole guess) const {
     v = held(x, y, v);
     const int sum = difference_(from_.row(y) + x, from_.stride, to_.row(y + v.dy) + x + v.dx, to_.stride);
-    return static_cast<float>(sum) + lambda_ * static_cast<float>(std::min(8, std::abs(v.dx - guess.dx) + std::abs(v.dy - guess.dy)));
+    return static_cast<float>(sum) +
+           lambda_ * static_cast<float>(std::min(8, std::abs(v.dx - guess.dx) + std::abs(v.dy - guess.dy)));
   }
   Whole around(int x, int y, Whole guess, int reach) const {
     Whole best = guess;
     float least = cost(x, y, guess, guess);
     for (int dy = -reach; dy <= reach; ++dy)
-      for (int dx = -reach; dx <= reach; ++dx) consider(x, y, {guess.dx + dx, guess.dy + dy}, guess, best, least);
+      for (int dx = -reach; dx <= reach; ++dx)
+        consider(x, y, {guess.dx + dx, guess.dy + dy}, guess, best, least);
     return held(x, y, best);
   }
   // From the best of several guesses downhill, one sample at a time.
@@ -125,7 +133,8 @@ class LevelSearch {
     for (size_t i = 1; i < N; ++i) consider(x, y, guesses[i], guesses[0], best, least);
     for (int i = 0; i < steps; ++i) {
       const Whole start = best;
-      for (const Whole& d : {Whole{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) consider(x, y, {start.dx + d.dx, start.dy + d.dy}, guesses[0], best, least);
+      for (const Whole& d : {Whole{1, 0}, {-1, 0}, {0, 1}, {0, -1}})
+        consider(x, y, {start.dx + d.dx, start.dy + d.dy}, guesses[0], best, least);
       if (best.dx == start.dx && best.dy == start.dy) break;
     }
     return held(x, y, best);
@@ -144,7 +153,8 @@ class LevelSearch {
   float lambda_;
 };
 
-LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelField* coarser, float sigma, int step, int offset) {
+LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelField* coarser, float sigma,
+                       int step, int offset) {
   LevelField field;
   field.step = step;
   field.offset = offset;
@@ -156,7 +166,8 @@ LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelFi
     for (int row = first; row < last; ++row)
       for (int column = 0; column < field.columns; ++column) {
         const int x = offset + column * step, y = offset + row * step;
-        Whole& v = field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) + static_cast<size_t>(column)];
+        Whole& v = field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
+                                 static_cast<size_t>(column)];
         if (coarser == nullptr) {
           v = search.around(x, y, {0, 0}, kCoarseReach);
           continue;
@@ -167,14 +178,18 @@ LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelFi
         };
         // Neighbours on the coarser level carry the motion of things smaller than a block there.
         constexpr int kSide = 2 * kBlock;
-        v = search.downhill(x, y, std::array{doubled(0, 0), doubled(-kSide, 0), doubled(kSide, 0), doubled(0, -kSide), doubled(0, kSide), Whole{}}, 4);
+        v = search.downhill(x, y,
+                            std::array{doubled(0, 0), doubled(-kSide, 0), doubled(kSide, 0),
+                                       doubled(0, -kSide), doubled(0, kSide), Whole{}},
+                            4);
       }
   });
   return field;
 }
 
 // The fraction of a sample, with a prior that keeps blocks without structure where they are.
-BlockVector refined(const FloatPlane& from, const FloatPlane& to, int x, int y, Whole whole, float noise_energy) {
+BlockVector refined(const FloatPlane& from, const FloatPlane& to, int x, int y, Whole whole,
+                    float noise_energy) {
   constexpr int kRounds = 3;
   constexpr float kFarthest = 1.5F;
   const auto sums_of = HWY_DYNAMIC_DISPATCH(gradientSums);
@@ -183,9 +198,12 @@ BlockVector refined(const FloatPlane& from, const FloatPlane& to, int x, int y, 
   float least = std::numeric_limits<float>::max();
   for (int round = 0; round < kRounds; ++round) {
     const float px = static_cast<float>(whole.dx) + dx, py = static_cast<float>(whole.dy) + dy;
-    const int ix = std::clamp(static_cast<int>(std::floor(px)), -kBorder + 2 - x, to.width + kBorder - kBlock - 4 - x);
-    const int iy = std::clamp(static_cast<int>(std::floor(py)), -kBorder + 2 - y, to.height + kBorder - kBlock - 4 - y);
-    const float fx = std::clamp(px - static_cast<float>(ix), 0.0F, 1.0F), fy = std::clamp(py - static_cast<float>(iy), 0.0F, 1.0F);
+    const int ix =
+        std::clamp(static_cast<int>(std::floor(px)), -kBorder + 2 - x, to.width + kBorder - kBlock - 4 - x);
+    const int iy =
+        std::clamp(static_cast<int>(std::floor(py)), -kBorder + 2 - y, to.height + kBorder - kBlock - 4 - y);
+    const float fx = std::clamp(px - static_cast<float>(ix), 0.0F, 1.0F),
+                fy = std::clamp(py - static_cast<float>(iy), 0.0F, 1.0F);
     std::array<float, 6> s{};
     sums_of(from.row(y) + x, from.stride, to.row(y + iy) + x + ix, to.stride, fx, fy, s.data());
     if (s[5] < least) {
@@ -218,8 +236,10 @@ MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, f
   float level_sigma = sigma / static_cast<float>(1 << (levels - 1));
   for (int level = levels - 1; level >= 0; --level, level_sigma *= 2) {
     const bool finest = level == 0;
-    LevelField next = searchLevel(from.pyramid[static_cast<size_t>(level)], to.pyramid[static_cast<size_t>(level)],
-                                  whole.vectors.empty() ? nullptr : &whole, level_sigma, finest ? kStep : kBlock / 2, finest ? -kStep : -kStep);
+    LevelField next =
+        searchLevel(from.pyramid[static_cast<size_t>(level)], to.pyramid[static_cast<size_t>(level)],
+                    whole.vectors.empty() ? nullptr : &whole, level_sigma, finest ? kStep : kBlock / 2,
+                    finest ? -kStep : -kStep);
     whole = std::move(next);
   }
   MotionField field;
@@ -231,8 +251,10 @@ MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, f
   parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
     for (int row = first; row < last; ++row)
       for (int column = 0; column < field.columns; ++column)
-        field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) + static_cast<size_t>(column)] =
-            refined(from.soft, to.soft, column * kStep - kStep, row * kStep - kStep, whole.at(column, row), noise_energy);
+        field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
+                      static_cast<size_t>(column)] =
+            refined(from.soft, to.soft, column * kStep - kStep, row * kStep - kStep, whole.at(column, row),
+                    noise_energy);
   });
   return field;
 }

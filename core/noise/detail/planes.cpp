@@ -90,7 +90,8 @@ std::vector<BytePlane> bytePyramid(const FloatPlane& luma, int levels) {
     for (int y = first; y < last; ++y) {
       const float* in = luma.row(y);
       uint8_t* out = full.row(y);
-      for (int x = 0; x < luma.width; ++x) out[x] = static_cast<uint8_t>(static_cast<int>(std::min(in[x] + 0.5F, 255.0F)));
+      for (int x = 0; x < luma.width; ++x)
+        out[x] = static_cast<uint8_t>(static_cast<int>(std::min(in[x] + 0.5F, 255.0F)));
     }
   });
   fillBorder(full);

@@ -103,7 +103,8 @@ void sampleSix(const T* HWY_RESTRICT first, ptrdiff_t stride, const KernelTable&
     for (size_t tx = 0; tx < 8; tx += lanes) {
       const T* HWY_RESTRICT a = top + tx;
       const T* HWY_RESTRICT b = a + 3 * stride;
-      const auto load = [&](const T* p) HWY_ATTR { return hn::ConvertTo(d, hn::PromoteTo(di, hn::LoadU(dt, p))); };
+      const auto load = [&](const T* p)
+                            HWY_ATTR { return hn::ConvertTo(d, hn::PromoteTo(di, hn::LoadU(dt, p))); };
       auto upper = hn::Mul(load(a), hn::Set(d, wy[0]));
       auto lower = hn::Mul(load(b), hn::Set(d, wy[3]));
       upper = hn::MulAdd(load(a + stride), hn::Set(d, wy[1]), upper);
@@ -137,7 +138,8 @@ void sampleSix(const T* HWY_RESTRICT first, ptrdiff_t stride, const KernelTable&
 template <typename T>
 void sampleTyped(const PaddedSource& source, const KernelTable& kx, const KernelTable& ky, const float* xs,
                  const float* ys, int count, float* out) {
-  const T* first = static_cast<const T*>(source.origin) - (ky.taps / 2 - 1) * source.stride - (kx.taps / 2 - 1);
+  const T* first =
+      static_cast<const T*>(source.origin) - (ky.taps / 2 - 1) * source.stride - (kx.taps / 2 - 1);
   Addresses at;
   for (int done = 0; done < count; done += kChunk) {
     const int n = std::min(kChunk, count - done);
@@ -161,8 +163,8 @@ void sampleAny(const PaddedSource& source, const KernelTable& kx, const KernelTa
 }
 
 #if HWY_TARGET != HWY_SCALAR
-constexpr int kColumns = 64;         // source columns that a smooth run may touch
-constexpr float kSteepest = 0.25F;   // rows per column: keeps fine texture clear of its own mirror
+constexpr int kColumns = 64;        // source columns that a smooth run may touch
+constexpr float kSteepest = 0.25F;  // rows per column: keeps fine texture clear of its own mirror
 
 // Height of the run's curve over source column x: the parabola through three of its points.
 struct Curve {
@@ -222,8 +224,8 @@ V weighColumns(D d, const T* HWY_RESTRICT top, ptrdiff_t stride, const V* weight
 }
 
 template <int kTaps, typename T>
-bool columnsOf(const T* HWY_RESTRICT origin, ptrdiff_t stride, const TapPolynomials& ky, const Curve& curve, int first,
-               int count, float* HWY_RESTRICT columns) {
+bool columnsOf(const T* HWY_RESTRICT origin, ptrdiff_t stride, const TapPolynomials& ky, const Curve& curve,
+               int first, int count, float* HWY_RESTRICT columns) {
   const hn::CappedTag<float, 16> d;
   using V = decltype(hn::Zero(d));
   const int lanes = static_cast<int>(hn::Lanes(d));
@@ -231,7 +233,8 @@ bool columnsOf(const T* HWY_RESTRICT origin, ptrdiff_t stride, const TapPolynomi
   for (int c = 0; c < count; c += lanes) {
     // Surplus columns repeat the last one: they are never used, but must not climb out of reach.
     const V x = hn::Min(hn::Iota(d, static_cast<float>(first + c)), last);
-    const V inner = hn::MulAdd(hn::Sub(x, hn::Set(d, curve.x1)), hn::Set(d, curve.bend), hn::Set(d, curve.slope));
+    const V inner =
+        hn::MulAdd(hn::Sub(x, hn::Set(d, curve.x1)), hn::Set(d, curve.bend), hn::Set(d, curve.slope));
     const V y = hn::MulAdd(hn::Sub(x, hn::Set(d, curve.x0)), inner, hn::Set(d, curve.y0));
     const V whole = hn::Floor(y);
     const V u = hn::Sub(hn::Sub(y, whole), hn::Set(d, 0.5F));
@@ -242,12 +245,23 @@ bool columnsOf(const T* HWY_RESTRICT origin, ptrdiff_t stride, const TapPolynomi
     const T* HWY_RESTRICT top = origin + (reach.base - kTaps / 2 + 1) * stride + first + c;
     V sum;
     switch (reach.span) {
-      case 0: sum = weighColumns<kTaps, 0>(d, top, stride, weights, down); break;
-      case 1: sum = weighColumns<kTaps, 1>(d, top, stride, weights, down); break;
-      case 2: sum = weighColumns<kTaps, 2>(d, top, stride, weights, down); break;
-      case 3: sum = weighColumns<kTaps, 3>(d, top, stride, weights, down); break;
-      case 4: sum = weighColumns<kTaps, 4>(d, top, stride, weights, down); break;
-      default: return false;
+      case 0:
+        sum = weighColumns<kTaps, 0>(d, top, stride, weights, down);
+        break;
+      case 1:
+        sum = weighColumns<kTaps, 1>(d, top, stride, weights, down);
+        break;
+      case 2:
+        sum = weighColumns<kTaps, 2>(d, top, stride, weights, down);
+        break;
+      case 3:
+        sum = weighColumns<kTaps, 3>(d, top, stride, weights, down);
+        break;
+      case 4:
+        sum = weighColumns<kTaps, 4>(d, top, stride, weights, down);
+        break;
+      default:
+        return false;
     }
     hn::Store(sum, d, columns + c);
   }
@@ -269,8 +283,8 @@ HWY_INLINE auto pickColumns(D d, const float* HWY_RESTRICT columns, VI index) {
 }
 
 template <int kTaps>
-void alongCurve(const float* HWY_RESTRICT columns, int first, const TapPolynomials& kx, const float* HWY_RESTRICT xs,
-                float* HWY_RESTRICT out) {
+void alongCurve(const float* HWY_RESTRICT columns, int first, const TapPolynomials& kx,
+                const float* HWY_RESTRICT xs, float* HWY_RESTRICT out) {
   const hn::CappedTag<float, 16> d;
   const hn::RebindToSigned<decltype(d)> di;
   for (int i = 0; i < kSmoothRun; i += static_cast<int>(hn::Lanes(d))) {
@@ -296,8 +310,8 @@ void alongCurve(const float* HWY_RESTRICT columns, int first, const TapPolynomia
 }
 
 template <typename T>
-bool smoothTyped(const PaddedSource& source, const TapPolynomials& kx, const TapPolynomials& ky, const float* xs,
-                 const float* ys, float* out) {
+bool smoothTyped(const PaddedSource& source, const TapPolynomials& kx, const TapPolynomials& ky,
+                 const float* xs, const float* ys, float* out) {
   constexpr int kMiddle = kSmoothRun / 2, kLast = kSmoothRun - 1;
   const float left = xs[kMiddle] - xs[0], right = xs[kLast] - xs[kMiddle], width = left + right;
   // Floors are written as casts: positions of plain cells are not negative.
@@ -324,7 +338,8 @@ bool smoothTyped(const PaddedSource& source, const TapPolynomials& kx, const Tap
 
 template <typename T>
 void smoothRuns([[maybe_unused]] const PaddedSource& source, std::span<SmoothRun> runs,
-                [[maybe_unused]] const float* xs, [[maybe_unused]] const float* ys, [[maybe_unused]] float* out) {
+                [[maybe_unused]] const float* xs, [[maybe_unused]] const float* ys,
+                [[maybe_unused]] float* out) {
   for (size_t i = 0; i < runs.size(); ++i) {
     SmoothRun& run = runs[i];
     run.taken = false;
@@ -336,10 +351,12 @@ void smoothRuns([[maybe_unused]] const PaddedSource& source, std::span<SmoothRun
   }
 }
 
-void smoothBytes(const PaddedSource& source, std::span<SmoothRun> runs, const float* xs, const float* ys, float* out) {
+void smoothBytes(const PaddedSource& source, std::span<SmoothRun> runs, const float* xs, const float* ys,
+                 float* out) {
   smoothRuns<uint8_t>(source, runs, xs, ys, out);
 }
-void smoothWords(const PaddedSource& source, std::span<SmoothRun> runs, const float* xs, const float* ys, float* out) {
+void smoothWords(const PaddedSource& source, std::span<SmoothRun> runs, const float* xs, const float* ys,
+                 float* out) {
   smoothRuns<uint16_t>(source, runs, xs, ys, out);
 }
 
@@ -353,7 +370,8 @@ void placeAny(const CubicRow& row, std::span<const CubicStretch> stretches, floa
   V w0 = low, w1 = low, w2 = low, w3 = low;
   const auto weigh = [&](float t) HWY_ATTR {
     const V at = hn::MulAdd(hn::Iota(d, 0.0F), hn::Set(d, row.step), hn::Set(d, t));
-    const V one = hn::Set(d, 1.0F), back = hn::Sub(at, one), far = hn::Sub(back, one), ahead = hn::Add(at, one);
+    const V one = hn::Set(d, 1.0F), back = hn::Sub(at, one), far = hn::Sub(back, one),
+            ahead = hn::Add(at, one);
     w0 = hn::Mul(hn::Mul(at, back), hn::Mul(far, hn::Set(d, -1.0F / 6)));
     w1 = hn::Mul(hn::Mul(ahead, back), hn::Mul(far, hn::Set(d, 0.5F)));
     w2 = hn::Mul(hn::Mul(ahead, at), hn::Mul(far, hn::Set(d, -0.5F)));
@@ -449,10 +467,11 @@ void referenceTyped(const PaddedSource& source, const KernelTable& kx, const Ker
     double sum = 0;
     for (int ty = 0; ty < ky.taps; ++ty)
       for (int tx = 0; tx < kx.taps; ++tx) {
-        const ptrdiff_t at = ((fixed_y >> 8) - ky.taps / 2 + 1 + ty) * source.stride + (fixed_x >> 8) -
-                             kx.taps / 2 + 1 + tx;
+        const ptrdiff_t at =
+            ((fixed_y >> 8) - ky.taps / 2 + 1 + ty) * source.stride + (fixed_x >> 8) - kx.taps / 2 + 1 + tx;
         sum += static_cast<double>(ky.weights[(fixed_y & 255) * ky.padded + ty]) *
-               static_cast<double>(kx.weights[(fixed_x & 255) * kx.padded + tx]) * static_cast<double>(origin[at]);
+               static_cast<double>(kx.weights[(fixed_x & 255) * kx.padded + tx]) *
+               static_cast<double>(origin[at]);
       }
     out[i] = static_cast<float>(sum);
   }
@@ -460,8 +479,8 @@ void referenceTyped(const PaddedSource& source, const KernelTable& kx, const Ker
 
 }  // namespace
 
-void sampleRunReference(const PaddedSource& source, const KernelTable& kx, const KernelTable& ky, const float* xs,
-                        const float* ys, int count, float* out) {
+void sampleRunReference(const PaddedSource& source, const KernelTable& kx, const KernelTable& ky,
+                        const float* xs, const float* ys, int count, float* out) {
   if (source.bytes_per_sample == 1)
     referenceTyped<uint8_t>(source, kx, ky, xs, ys, count, out);
   else

@@ -81,7 +81,7 @@ void storeSamples(const float* values, float gain, float max, int count, uint8_t
 void storeSamples(const float* values, float gain, float max, int count, uint16_t* to);
 
 /// The same as sampleRun in plain C++: the reference for tests.
-void sampleRunReference(const PaddedSource& source, const KernelTable& kx, const KernelTable& ky, const float* xs,
-                        const float* ys, int count, float* out);
+void sampleRunReference(const PaddedSource& source, const KernelTable& kx, const KernelTable& ky,
+                        const float* xs, const float* ys, int count, float* out);
 
 }  // namespace glenhaze::detail
