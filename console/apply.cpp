@@ -257,11 +257,13 @@ void addApply(CLI::App& app, Session& session) {
   verb->add_option("--profile", r->profiles, "Profile; may be given several times")
       ->required()
       ->take_all()
-      ->expected(1);
+      ->expected(1)
+      ->allow_extra_args(false);
   verb->add_option("--out", r->out, "Output folder")->required();
   verb->add_option("--only", r->only, "Parts to apply, separated by commas")
       ->delimiter(',')
       ->expected(1)
+      ->allow_extra_args(false)
       ->check(CLI::IsMember({"lens", "shutter", "noise", "stabilization", "finish"}));
   verb->add_option("--fill", r->fill, "0: whole picture, 100: filled frame")->check(CLI::Range(0.0, 100.0));
   verb->add_option("--size", r->size, "Output size, as 1920x1080");
@@ -275,7 +277,8 @@ void addApply(CLI::App& app, Session& session) {
       ->check(CLI::IsMember({"any"}));
   verb->add_option("--set", r->settings, "PART.KEY=VALUE; may be given several times")
       ->take_all()
-      ->expected(1);
+      ->expected(1)
+      ->allow_extra_args(false);
   verb->add_flag("--overwrite", r->overwrite, "Replace outputs that exist");
   verb->add_flag("--deinterlace", r->deinterlace, "Deinterlace interlaced clips first");
   verb->add_option("CLIP", r->clips, "Footage files")->required();

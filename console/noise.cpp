@@ -69,7 +69,7 @@ Answer measure(const MeasureRequest& r) {
   answer.json["share_used"] = finding.share_used;
   answer.json["warnings"] = finding.warnings;
   answer.text = "level   sigma Y   Cb   Cr (8-bit code values)\n";
-  for (size_t i = 0; i < finding.curve.level.size(); i += 4) {
+  for (size_t i = 0; i < finding.curve.level.size(); i += 8) {
     answer.text += number(finding.curve.level[i], 0);
     for (const auto& sigma : finding.curve.sigma)
       answer.text += "   " + (sigma.empty() ? std::string("–") : number(sigma[i], 2));
@@ -118,7 +118,8 @@ void addNoise(CLI::App& app, Session& session) {
   verb->add_option("--iso", r->iso, "ISO of the clips")->required()->check(CLI::Range(1.0, 1e7));
   verb->add_option("--patch", r->patches, "Flat place as X,Y,WIDTH,HEIGHT; may be given several times")
       ->take_all()
-      ->expected(1);
+      ->expected(1)
+      ->allow_extra_args(false);
   verb->add_flag("--static", r->locked_off, "The clips are locked-off: measure over time");
   verb->add_option("--light", r->light, "Variant of this ISO, as lamp-lit");
   verb->add_option("--into", r->into, "Profile to put the curve into");

@@ -50,8 +50,9 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   connect(spine_, &Spine::chosen, this, [this](int place) { go(static_cast<Place>(place)); });
   connect(shoot_, &ShootPlace::bringInWanted, this, [this] { bringIn(true); });
   connect(shoot_, &ShootPlace::outputWanted, this, &MainWindow::outputSettings);
-  connect(shoot_, &ShootPlace::benchWanted, this, [this](int clip) {
+  connect(shoot_, &ShootPlace::benchWanted, this, [this](int clip, BenchPart part) {
     session_.setCurrentClip(clip);
+    bench_->setStation(part == BenchPart::Noise ? BenchPlace::Noise : BenchPlace::Lens);
     go(Bench);
   });
   connect(shoot_, &ShootPlace::compareWanted, this, [this](int clip) {

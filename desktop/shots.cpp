@@ -79,25 +79,45 @@ void takeShots(MainWindow& window, const QString& folder) {
                session.setCurrentClip(clipNamed(session, "D3_0042"));
                window.go(MainWindow::Bench);
                window.benchPlace().chooseShot(QStringLiteral("D3 chart.mp4"));
-               window.benchPlace().setWay(LensState::Way::Chart);
-               window.benchPlace().state().findChart();
+               window.benchPlace().lens().setWay(LensState::Way::Chart);
+               window.benchPlace().lens().state().findChart();
              },
-             [&] { return !window.benchPlace().state().busy(); },
+             [&] { return !window.benchPlace().lens().state().busy(); },
              {}});
-  tour->add({[&] { window.benchPlace().showEvidence(2); }, {}, QStringLiteral("bench-lens-chart.png")});
+  tour->add(
+      {[&] { window.benchPlace().lens().showEvidence(2); }, {}, QStringLiteral("bench-lens-chart.png")});
   tour->add({[&] {
                session.setCurrentClip(clipNamed(session, "A1_1107"));
                window.benchPlace().chooseShot(QString::fromUtf8("A1_1107 mason’s belt.mp4"));
-               window.benchPlace().setWay(LensState::Way::Edges);
-               window.benchPlace().state().findEdges();
+               window.benchPlace().lens().setWay(LensState::Way::Edges);
+               window.benchPlace().lens().state().findEdges();
              },
-             [&] { return !window.benchPlace().state().busy(); },
+             [&] { return !window.benchPlace().lens().state().busy(); },
              {}});
-  tour->add({[&] { window.benchPlace().showEvidence(0); }, {}, QStringLiteral("bench-lens-edges.png")});
   tour->add(
-      {[&] { window.benchPlace().setStraightView(true); }, {}, QStringLiteral("bench-lens-straight.png")});
+      {[&] { window.benchPlace().lens().showEvidence(0); }, {}, QStringLiteral("bench-lens-edges.png")});
+  tour->add({[&] { window.benchPlace().lens().setStraightView(true); },
+             {},
+             QStringLiteral("bench-lens-straight.png")});
   tour->add({[&] {
-               window.benchPlace().setStraightView(false);
+               window.benchPlace().lens().setStraightView(false);
+               session.setCurrentClip(clipNamed(session, "D3_0045"));
+               window.benchPlace().setStation(BenchPlace::Noise);
+               window.benchPlace().chooseShot(QStringLiteral("D3 grey steps ISO 1600.mp4"));
+               window.benchPlace().noise().state().setWay(NoiseState::Way::LockedOff);
+               window.benchPlace().noise().state().measure();
+             },
+             [&] { return !window.benchPlace().noise().state().busy(); }, QStringLiteral("bench-noise.png")});
+  tour->add({[&] {
+               window.benchPlace().noise().state().setWay(NoiseState::Way::Patches);
+               window.benchPlace().noise().setLook(1);
+               window.benchPlace().noise().state().measure();
+             },
+             [&] { return !window.benchPlace().noise().state().busy(); },
+             QStringLiteral("bench-noise-patches.png")});
+  tour->add({[&] {
+               window.benchPlace().noise().setLook(0);
+               window.benchPlace().setStation(BenchPlace::Lens);
                session.setCurrentClip(clipNamed(session, "A1_1201"));
                window.go(MainWindow::Compare);
              },

@@ -243,8 +243,8 @@ const ModelFit* rivalOf(const std::vector<ModelFit>& fits) {
 
 std::string comparison(const ModelFit& best, const ModelFit& other) {
   char text[160];
-  std::snprintf(text, sizeof text, "%s leaves %.3f px, %s %.3f px%s", lensModelName(best.model).c_str(),
-                best.rms_px, lensModelName(other.model).c_str(), other.rms_px,
+  std::snprintf(text, sizeof text, "%s leaves %.3f px, %s %.3f px%s", lensModelTitle(best.model).c_str(),
+                best.rms_px, lensModelTitle(other.model).c_str(), other.rms_px,
                 other.usable ? "" : " and folds over inside the picture");
   return text;
 }

@@ -123,6 +123,17 @@ std::string lensModelName(LensModel model) {
   }
 }
 
+std::string lensModelTitle(LensModel model) {
+  switch (model) {
+    case LensModel::BrownConrady:
+      return "Brown–Conrady";
+    case LensModel::KannalaBrandt:
+      return "Kannala–Brandt";
+    default:
+      return "Division";
+  }
+}
+
 std::optional<LensModel> lensModelFromName(const std::string& name) {
   for (const LensModel model : {LensModel::BrownConrady, LensModel::KannalaBrandt, LensModel::Division})
     if (lensModelName(model) == name) return model;

@@ -32,6 +32,8 @@ enum class LensModel { BrownConrady, KannalaBrandt, Division };
 int numCoefficients(LensModel model);
 /// "brown-conrady", "kannala-brandt", "division", as in files and on the command line.
 std::string lensModelName(LensModel model);
+/// "Brown–Conrady", "Kannala–Brandt", "Division", as on the screen.
+std::string lensModelTitle(LensModel model);
 std::optional<LensModel> lensModelFromName(const std::string& name);
 /// What the coefficients are called: {"k1","k2","p1","p2","k3"}, …
 std::vector<std::string> coefficientNames(LensModel model);

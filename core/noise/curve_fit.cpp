@@ -8,7 +8,7 @@ namespace glenhaze {
 
 namespace {
 
-constexpr double kFirstLevel = 4, kLastLevel = 252, kLevelStep = 8;
+constexpr double kFirstLevel = 4, kLastLevel = 252, kLevelStep = 4;
 constexpr double kReach = 9;    // codes: how far a point bends the curve around it
 constexpr double kPrior = 400;  // samples that the model counts for where points are few
 
@@ -54,6 +54,69 @@ Shape fitShape(std::span<const NoisePoint> points, size_t channel) {
   return s;
 }
 
+// What was seen at one level against the model.
+struct Bend {
+  double level = 0, log_ratio = 0, weight = 0;
+};
+
+// The ratio around a level as a line through what was seen nearby: a mean would be pulled aside wherever the
+// points lie on one side only or the ratio changes, as it does near black.
+double ratioAround(std::span<const NoisePoint> points, size_t c, const Shape& shape, double level) {
+  double weight = kPrior, slant = 0, bend = kPrior, ratio = 0, tilt = 0;
+  for (const NoisePoint& p : points) {
+    if (p.weight[c] <= 0) continue;
+    const double d = (p.level - level) / kReach;
+    const double w = p.weight[c] * std::exp(-0.5 * d * d);
+    const double beyond = p.variance[c] / std::max(1e-6, shapeAt(shape, p.level)) - 1;
+    weight += w;
+    slant += w * d;
+    bend += w * d * d;
+    ratio += w * beyond;
+    tilt += w * d * beyond;
+  }
+  const double rise = (weight * tilt - slant * ratio) / (weight * bend - slant * slant);
+  return std::clamp(1 + (ratio - slant * rise) / weight, 0.2, 5.0);
+}
+
+// At the levels where points are, gathered; ascending.
+std::vector<Bend> bendsOf(std::span<const NoisePoint> points, size_t c, const Shape& shape) {
+  constexpr double kGather = 6;  // codes
+  std::vector<Bend> bends;
+  std::vector<const NoisePoint*> sorted;
+  for (const NoisePoint& p : points)
+    if (p.weight[c] > 0) sorted.push_back(&p);
+  std::sort(sorted.begin(), sorted.end(),
+            [](const NoisePoint* a, const NoisePoint* b) { return a->level < b->level; });
+  double first = -1e9;
+  for (const NoisePoint* p : sorted) {
+    if (p->level - first > kGather) {
+      bends.push_back({});
+      first = p->level;
+    }
+    bends.back().level += p->level * p->weight[c];
+    bends.back().weight += p->weight[c];
+  }
+  for (Bend& b : bends) {
+    b.level /= b.weight;
+    b.log_ratio = std::log(ratioAround(points, c, shape, b.level));
+  }
+  return bends;
+}
+
+// Between levels that were seen in proportion, beyond them as at the last.
+Bend bendAt(const std::vector<Bend>& bends, double level) {
+  if (level <= bends.front().level)
+    return {level, bends.front().log_ratio, level < bends.front().level - kReach ? 0 : bends.front().weight};
+  if (level >= bends.back().level)
+    return {level, bends.back().log_ratio, level > bends.back().level + kReach ? 0 : bends.back().weight};
+  const auto b = std::find_if(bends.begin(), bends.end(), [&](const Bend& q) { return q.level > level; });
+  const auto a = b - 1;
+  const double t = (level - a->level) / (b->level - a->level);
+  const double away = std::min(level - a->level, b->level - level) / kReach;
+  return {level, (1 - t) * a->log_ratio + t * b->log_ratio,
+          std::min(a->weight, b->weight) * std::exp(-0.5 * away * away)};
+}
+
 }  // namespace
 
 NoiseCurve curveThrough(std::span<const NoisePoint> points, double iso) {
@@ -67,21 +130,13 @@ NoiseCurve curveThrough(std::span<const NoisePoint> points, double iso) {
                                   [&](const NoisePoint& p) { return p.weight[c] > 0 && p.variance[c] > 0; });
     if (!told) continue;  // a picture without colour has no such curve
     const Shape shape = fitShape(points, c);
+    const std::vector<Bend> bends = bendsOf(points, c, shape);
     for (const double level : curve.level) {
-      const double model = std::max(1e-6, shapeAt(shape, level));
-      double ratio = kPrior, weight = kPrior;
-      for (const NoisePoint& p : points) {
-        if (p.weight[c] <= 0) continue;
-        const double d = (p.level - level) / kReach;
-        const double w = p.weight[c] * std::exp(-0.5 * d * d);
-        ratio += w * p.variance[c] / std::max(1e-6, shapeAt(shape, p.level));
-        weight += w;
-      }
-      const double sigma = std::sqrt(model * ratio / weight);
+      const Bend bend = bendAt(bends, level);
+      const double sigma = std::sqrt(std::max(1e-6, shapeAt(shape, level)) * std::exp(bend.log_ratio));
       curve.sigma[c].push_back(sigma);
       // The deviation of n samples scatters by 1/√(2n); the model alone is taken as good to a tenth.
-      const double told_by = weight - kPrior;
-      curve.spread[c].push_back(sigma * std::min(0.1, std::sqrt(1 / (2 * std::max(told_by, 1.0)))));
+      curve.spread[c].push_back(sigma * std::min(0.1, std::sqrt(1 / (2 * std::max(bend.weight, 1.0)))));
     }
   }
   return curve;

@@ -1,6 +1,7 @@
 #include "core/noise/iso_table.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <set>
 
@@ -43,6 +44,32 @@ NoiseCurve between(const NoiseCurve& a, const NoiseCurve& b, double iso) {
   return out;
 }
 
+// The finest octave where it is known: what little structure a place has lies in the coarser ones.
+double differenceInStops(const NoisePoint& p, const NoiseCurve& curve) {
+  const bool fine = p.fine > 0;
+  const double expected = std::pow(curve.sigmaAt(0, p.level), 2) * (fine ? curve.octaves[0][0] : 1);
+  return std::log2(std::max(1e-6, fine ? p.fine : p.variance[0]) / expected);
+}
+
+// What each point counts, sum 1: a level of brightness less the more of the picture it takes; and grey places
+// more than coloured ones, whose weakest primary is noisier than the curve of their luma says.
+std::vector<double> votesOf(std::span<const NoisePoint> points) {
+  constexpr double kGrey = 8, kLevels = 12;
+  const auto bin = [](const NoisePoint& p) {
+    return static_cast<size_t>(std::clamp(p.level / 256 * kLevels, 0.0, kLevels - 1));
+  };
+  std::array<double, static_cast<size_t>(kLevels)> in_level{};
+  for (const NoisePoint& p : points) ++in_level[bin(p)];
+  std::vector<double> weights;
+  double all = 0;
+  for (const NoisePoint& p : points) {
+    weights.push_back(1 / std::sqrt(in_level[bin(p)]) / (1 + std::pow(p.colour / kGrey, 4)));
+    all += weights.back();
+  }
+  for (double& w : weights) w /= all;
+  return weights;
+}
+
 }  // namespace
 
 IsoCurve curveForIso(std::span<const NoiseCurve> curves, double iso, const std::string& light) {
@@ -54,7 +81,7 @@ IsoCurve curveForIso(std::span<const NoiseCurve> curves, double iso, const std::
   }
   for (const NoiseCurve* c : found)
     if (std::abs(stops(c->iso, iso)) <= kSameStops)
-      return {IsoKind::Measured, *c, "Measured at " + isoText(c->iso) + ".", 0};
+      return {IsoKind::Measured, *c, "Measured at " + isoText(c->iso) + ".", c->iso, c->iso, 0};
   const auto above =
       std::find_if(found.begin(), found.end(), [&](const NoiseCurve* c) { return c->iso > iso; });
   if (above == found.begin() || above == found.end()) {
@@ -63,6 +90,7 @@ IsoCurve curveForIso(std::span<const NoiseCurve> curves, double iso, const std::
     result.kind = IsoKind::Extended;
     result.curve = scaledCurve(nearest, std::sqrt(iso / nearest.iso));
     result.curve.iso = iso;
+    result.low = result.high = nearest.iso;
     result.gap_stops = gap;
     result.reason = "Extended from " + isoText(nearest.iso) + " by the law of photon noise.";
     return result;
@@ -70,6 +98,8 @@ IsoCurve curveForIso(std::span<const NoiseCurve> curves, double iso, const std::
   const NoiseCurve &a = **(above - 1), &b = **above;
   result.kind = IsoKind::Between;
   result.curve = between(a, b, iso);
+  result.low = a.iso;
+  result.high = b.iso;
   result.gap_stops = stops(a.iso, b.iso);
   result.reason = "Between " + isoText(a.iso) + " and " + isoText(b.iso) + ".";
   return result;
@@ -90,37 +120,30 @@ IsoEstimate isoOfPoints(std::span<const NoisePoint> points, std::span<const Nois
   if (lights.empty())
     throw Error(ErrorKind::Evidence, "The ISO cannot be told from this clip", "",
                 "the profile has no noise curve", "Measure the noise at two ISOs or more");
-  constexpr double kStepStops = 1.0 / 24, kBeyond = 2;
+  constexpr double kStepStops = 1.0 / 24, kBeyond = 2, kAgree = 0.35;
+  const std::vector<double> weights = votesOf(points);
   IsoEstimate best;
-  double least = 1e30;
-  std::vector<double> best_errors;
+  double most = 0, scatter = 0;
   for (const std::string& light : lights)
     for (double s = std::log2(low) - kBeyond; s <= std::log2(high) + kBeyond; s += kStepStops) {
       const double iso = std::exp2(s);
       const IsoCurve at = curveForIso(curves, iso, light);
       if (at.kind == IsoKind::Missing) continue;
-      // The median of what points differ by, in stops of variance: texture in a few of them does not count.
-      std::vector<double> errors;
-      for (const NoisePoint& p : points)
-        errors.push_back(
-            std::log2(std::max(1e-6, p.variance[0]) / std::pow(at.curve.sigmaAt(0, p.level), 2)));
-      std::vector<double> sizes;
-      for (const double e : errors) sizes.push_back(std::abs(e));
-      std::nth_element(sizes.begin(), sizes.begin() + static_cast<ptrdiff_t>(sizes.size() / 2), sizes.end());
-      double cost = sizes[sizes.size() / 2];
-      for (const double e : errors)
-        cost += 0.2 * std::min(1.0, std::abs(e)) / static_cast<double>(errors.size());
-      if (cost >= least) continue;
-      least = cost;
+      // Where most agree: what has structure of its own, as water, lies far above and all over the place.
+      double agreed = 0, spread = 0;
+      for (size_t i = 0; i < points.size(); ++i) {
+        const double off = differenceInStops(points[i], at.curve);
+        const double vote = weights[i] * std::exp(-0.5 * std::pow(off / kAgree, 2));
+        agreed += vote;
+        spread += vote * off * off;
+      }
+      if (agreed <= most) continue;
+      most = agreed;
       best.iso = iso;
       best.light = light;
-      best_errors = std::move(errors);
+      scatter = std::sqrt(spread / agreed);
     }
-  std::vector<double> sizes;
-  for (const double e : best_errors) sizes.push_back(std::abs(e));
-  std::nth_element(sizes.begin(), sizes.begin() + static_cast<ptrdiff_t>(sizes.size() / 2), sizes.end());
-  // Scatter of the middle of n points, and what the camera's variance really does between ISOs.
-  const double scatter = 1.4826 * sizes[sizes.size() / 2];
+  // Scatter of n points, and what the camera's variance really does between ISOs.
   const double reach = std::hypot(2 * scatter / std::sqrt(static_cast<double>(points.size())), 0.15);
   best.low = best.iso * std::exp2(-reach);
   best.high = best.iso * std::exp2(reach);

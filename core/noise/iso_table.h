@@ -21,8 +21,9 @@ enum class IsoKind {
 struct IsoCurve {
   IsoKind kind = IsoKind::Missing;
   NoiseCurve curve;
-  std::string reason;    ///< one sentence
-  double gap_stops = 0;  ///< between: stops between both neighbours; extended: stops to the nearest
+  std::string reason;        ///< one sentence
+  double low = 0, high = 0;  ///< measured ISOs that it rests on; the same where it is one
+  double gap_stops = 0;      ///< between: stops between both neighbours; extended: stops to the nearest
 };
 
 /// The curve for an ISO. `light`: the variant wanted, "" for any. Between measured ISOs log variance is

@@ -9,6 +9,7 @@
 #include "core/base/parallel.h"
 #include "core/media/reader.h"
 #include "core/noise/detail/block_kernel.h"
+#include "core/noise/detail/block_motion.h"
 
 namespace glenhaze {
 
@@ -52,6 +53,12 @@ struct OctaveSums {
                     static_cast<double>(c[static_cast<size_t>(y * kBlock + x)]);
         ++count[o];
       }
+  }
+  void add(const OctaveSums& other) {
+    for (size_t o = 0; o < kNoiseOctaves; ++o) {
+      power[o] += other.power[o];
+      count[o] += other.count[o];
+    }
   }
   std::array<double, kNoiseOctaves> relative() const {
     double all = 0, n = 0;
@@ -343,29 +350,64 @@ PatchRect onPlane(const PatchRect& r, const PixelFormat& format, int plane) {
   return {(r.x + (1 << sx) - 1) >> sx, (r.y + (1 << sy) - 1) >> sy, r.width >> sx, r.height >> sy};
 }
 
-// Largest against median variance over a grid of cells: what noise alone cannot make.
-double unevenness(const Surface& s, const PatchRect& r) {
-  constexpr int kAcross = 4;
-  std::vector<double> cells;
+constexpr int kAcross = 4;
+struct CellFigures {
+  std::array<double, kAcross * kAcross> mean{}, square{};
+  double samples = 0;  ///< in a cell
+};
+
+CellFigures cellsOf(const Surface& s, const PatchRect& r) {
+  CellFigures cells;
+  cells.samples = static_cast<double>(r.width) * r.height / (kAcross * kAcross);
   for (int j = 0; j < kAcross; ++j)
     for (int i = 0; i < kAcross; ++i) {
-      double sum = 0, n = 0;
+      double sum = 0, squares = 0, n = 0;
       for (int y = r.height * j / kAcross; y < r.height * (j + 1) / kAcross; ++y)
         for (int x = r.width * i / kAcross; x < r.width * (i + 1) / kAcross; ++x, ++n) {
           const double v = static_cast<double>(
               s.left[static_cast<size_t>(y) * static_cast<size_t>(r.width) + static_cast<size_t>(x)]);
-          sum += v * v;
+          sum += v;
+          squares += v * v;
         }
-      cells.push_back(sum / std::max(1.0, n));
+      const auto at = static_cast<size_t>(j * kAcross + i);
+      cells.mean[at] = sum / std::max(1.0, n);
+      cells.square[at] = squares / std::max(1.0, n);
     }
-  std::sort(cells.begin(), cells.end());
-  return cells.back() / std::max(1e-6, cells[cells.size() / 2]);
+  return cells;
 }
 
-double correlation(const Surface& a, const Surface& b) {
+// Largest against median variance over the cells: what noise alone cannot make.
+double unevenness(const CellFigures& cells) {
+  auto sorted = cells.square;
+  std::sort(sorted.begin(), sorted.end());
+  return sorted.back() / std::max(1e-6, sorted[sorted.size() / 2]);
+}
+
+// Mean squares of the cells' means against what white noise leaves in a mean: blotchy noise makes some 4.
+double coarseness(const CellFigures& cells, const Surface& s) {
+  double sum = 0;
+  for (const double m : cells.mean) sum += m * m;
+  return sum / static_cast<double>(cells.mean.size()) * cells.samples / std::max(1e-6, s.variance);
+}
+
+// Means along columns and along rows: what lies straight across a patch stands out there.
+std::array<std::vector<double>, 2> profilesOf(const Surface& s, const PatchRect& r) {
+  std::array<std::vector<double>, 2> sums{std::vector<double>(static_cast<size_t>(r.width)),
+                                          std::vector<double>(static_cast<size_t>(r.height))};
+  for (size_t y = 0; y < sums[1].size(); ++y)
+    for (size_t x = 0; x < sums[0].size(); ++x) {
+      const auto v = static_cast<double>(s.left[y * sums[0].size() + x]);
+      sums[0][x] += v;
+      sums[1][y] += v;
+    }
+  return sums;
+}
+
+template <typename Values>
+double likeness(const Values& a, const Values& b) {
   double ab = 0, aa = 0, bb = 0;
-  for (size_t i = 0; i < a.left.size(); ++i) {
-    const auto x = static_cast<double>(a.left[i]), y = static_cast<double>(b.left[i]);
+  for (size_t i = 0; i < a.size(); ++i) {
+    const auto x = static_cast<double>(a[i]), y = static_cast<double>(b[i]);
     ab += x * y;
     aa += x * x;
     bb += y * y;
@@ -389,19 +431,65 @@ std::string faultOf(const Surface& s, const Surface* next, const PatchRect& r, d
     return "moving: its brightness changes from frame to frame";
   if (s.range > 26)
     return "gradient: the light falls off across it; choose a smaller or more evenly lit place";
-  if (next != nullptr && correlation(s, *next) > 0.3)
-    return "texture: the same structure is in the frame after it";
-  // 16 cells of n samples of blotchy noise: three times the scatter of white noise.
-  const double samples = static_cast<double>(r.width) * r.height / 16;
-  if (unevenness(s, r) > 1 + 9 * std::sqrt(2 / samples)) return "texture: part of it is busier than the rest";
+  const char* repeated = "texture: the same structure is in the frame after it";
+  if (next != nullptr && likeness(s.left, next->left) > 0.3) return repeated;
+  const CellFigures cells = cellsOf(s, r);
+  // Coarse structure that both frames share; unrelated means are that alike once in fifty.
+  if (next != nullptr) {
+    const auto here = profilesOf(s, r), there = profilesOf(*next, r);
+    if (likeness(here[0], there[0]) > 0.5 || likeness(here[1], there[1]) > 0.5) return repeated;
+    if (coarseness(cells, s) > 1.6 && likeness(cells.mean, cellsOf(*next, r).mean) > 0.5) return repeated;
+  }
+  if (coarseness(cells, s) > 12) return "texture: something larger lies across it";
+  // Cells of blotchy noise: three times the scatter of white noise.
+  if (unevenness(cells) > 1 + 9 * std::sqrt(2 / cells.samples))
+    return "texture: part of it is busier than the rest";
   return "";
 }
 
-PatchVerdict verdictOf(const Planes& a, const Planes* b, const PixelFormat& format, const Ends& ends,
-                       const PatchRect& rect) {
+// A frame to find patches on, and the frame after it, which tells noise from structure.
+struct Place {
+  PixelFormat format;
+  Ends ends;
+  Planes here;
+  std::optional<Planes> after;
+  detail::MotionField motion;  ///< from here to after
+};
+
+Place placeOf(const Frame& frame, const Frame* next) {
+  Place place{frame.format, codeEnds(frame.colour), planesOf(frame), {}, {}};
+  if (next == nullptr || next->width != frame.width || next->height != frame.height) return place;
+  place.after = planesOf(*next);
+  constexpr float kSigma = 3;  // any noise that is not tiny: it only calms the search
+  place.motion = detail::estimateMotion(detail::motionPicture(place.here.plane[0]),
+                                        detail::motionPicture(place.after->plane[0]), kSigma);
+  return place;
+}
+
+// How alike a patch is to where it has moved in the frame after: structure is, noise is not.
+double likenessAlongMotion(const Surface& s, const Place& place, const PatchRect& r) {
+  const FloatPlane& after = place.after->plane[0];
+  const auto block = [](int middle, int count) {
+    return std::clamp((middle - detail::kBlock / 2) / detail::kStep + 1, 0, count - 1);
+  };
+  const detail::BlockVector v = place.motion.at(block(r.x + r.width / 2, place.motion.columns),
+                                                block(r.y + r.height / 2, place.motion.rows));
+  double most = 0;
+  for (int dy = -1; dy <= 1; ++dy)
+    for (int dx = -1; dx <= 1; ++dx) {
+      const PatchRect there{r.x + static_cast<int>(std::lround(v.dx)) + dx,
+                            r.y + static_cast<int>(std::lround(v.dy)) + dy, r.width, r.height};
+      if (there.x < 0 || there.y < 0 || there.x + r.width > after.width || there.y + r.height > after.height)
+        continue;
+      most = std::max(most, likeness(s.left, flatten(after, there).left));
+    }
+  return most;
+}
+
+PatchVerdict verdictOf(const Place& place, const PatchRect& rect) {
   PatchVerdict v;
   v.rect = rect;
-  const FloatPlane& luma = a.plane[0];
+  const FloatPlane& luma = place.here.plane[0];
   if (rect.x < 0 || rect.y < 0 || rect.x + rect.width > luma.width || rect.y + rect.height > luma.height) {
     v.why = "outside the picture";
     return v;
@@ -412,13 +500,15 @@ PatchVerdict verdictOf(const Planes& a, const Planes* b, const PixelFormat& form
   }
   const Surface s = flatten(luma, rect);
   std::optional<Surface> after;
-  if (b != nullptr) after = flatten(b->plane[0], rect);
+  if (place.after) after = flatten(place.after->plane[0], rect);
   v.level = s.mean;
   v.variance[0] = s.variance;
-  for (int p = 1; p < a.count; ++p)
+  for (int p = 1; p < place.here.count; ++p)
     v.variance[static_cast<size_t>(p)] =
-        flatten(a.plane[static_cast<size_t>(p)], onPlane(rect, format, p)).variance;
-  v.why = faultOf(s, after ? &*after : nullptr, rect, clippedShare(luma, rect, ends));
+        flatten(place.here.plane[static_cast<size_t>(p)], onPlane(rect, place.format, p)).variance;
+  v.why = faultOf(s, after ? &*after : nullptr, rect, clippedShare(luma, rect, place.ends));
+  if (v.why.empty() && place.after && likenessAlongMotion(s, place, rect) > 0.35)
+    v.why = "texture: it moves along with the picture";
   v.flat = v.why.empty();
   return v;
 }
@@ -427,9 +517,13 @@ PatchVerdict verdictOf(const Planes& a, const Planes* b, const PixelFormat& form
 std::vector<std::pair<Frame, std::optional<Frame>>> framePairs(const ClipInfo& clip, int pairs) {
   std::vector<std::pair<Frame, std::optional<Frame>>> out;
   ClipReader reader(clip);
+  int64_t before = -1;
   for (int i = 0; i < pairs; ++i) {
-    const int64_t at = clip.frames * (2 * i + 1) / (2 * pairs);
-    if (i > 0 && clip.frames < 2 * pairs && at == clip.frames * (2 * i - 1) / (2 * pairs)) continue;
+    // The last frame has none after it.
+    const int64_t at =
+        std::max<int64_t>(0, std::min(clip.frames * (2 * i + 1) / (2 * pairs), clip.frames - 2));
+    if (at == before) continue;
+    before = at;
     reader.seek(at);
     auto a = reader.next();
     if (!a) break;
@@ -442,19 +536,42 @@ std::vector<std::pair<Frame, std::optional<Frame>>> framePairs(const ClipInfo& c
 }  // namespace
 
 PatchVerdict judgePatch(const Frame& frame, const Frame* next, const PatchRect& rect) {
-  const Planes a = planesOf(frame);
-  std::optional<Planes> b;
-  if (next != nullptr) b = planesOf(*next);
-  return verdictOf(a, b ? &*b : nullptr, frame.format, codeEnds(frame.colour), rect);
+  return verdictOf(placeOf(frame, next), rect);
 }
 
-std::vector<PatchRect> findFlatPatches(const Frame& frame, const Frame* next, size_t most) {
-  const Planes a = planesOf(frame);
-  std::optional<Planes> b;
-  if (next != nullptr) b = planesOf(*next);
-  const Ends ends = codeEnds(frame.colour);
-  const int side = std::clamp(std::min(frame.width, frame.height) / 24 / 8 * 8, 16, 48);
-  const int columns = frame.width / side, rows = frame.height / side;
+namespace {
+
+bool overlap(const PatchRect& a, const PatchRect& b) {
+  return a.x < b.x + b.width && b.x < a.x + a.width && a.y < b.y + b.height && b.y < a.y + a.height;
+}
+
+// Side of the patches that are looked for: a patch of subsampled chroma still holds a whole block.
+int cellSide(int width, int height) { return std::clamp(std::min(width, height) / 24 / 8 * 8, 32, 48); }
+
+}  // namespace
+
+std::vector<PatchVerdict> judgeCells(const Frame& frame, const Frame* next) {
+  const Place place = placeOf(frame, next);
+  const int side = cellSide(frame.width, frame.height), columns = frame.width / side,
+            rows = frame.height / side;
+  std::vector<PatchVerdict> cells(static_cast<size_t>(std::max(0, columns * rows)));
+  parallelBlocks(rows, 1, [&](int first, int last) {
+    for (int row = first; row < last; ++row)
+      for (int column = 0; column < columns; ++column)
+        cells[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)] =
+            verdictOf(place, {column * side, row * side, side, side});
+  });
+  return cells;
+}
+
+namespace {
+
+std::vector<PatchRect> flatPatchesIn(const Place& place, size_t most) {
+  const FloatPlane& luma = place.here.plane[0];
+  // Half a patch apart, so that some lie between borders whatever the grid.
+  const int side = cellSide(luma.width, luma.height), step = side / 2;
+  const int columns = std::max(0, (luma.width - side) / step + 1),
+            rows = std::max(0, (luma.height - side) / step + 1);
   struct Candidate {
     PatchRect rect;
     double level = 0, chosen_by = 0;
@@ -465,18 +582,20 @@ std::vector<PatchRect> findFlatPatches(const Frame& frame, const Frame* next, si
       for (int column = 0; column < columns; ++column) {
         Candidate& c =
             all[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)];
-        c.rect = {column * side, row * side, side, side};
+        c.rect = {column * step, row * step, side, side};
         // Chosen by the frame after it where there is one: a place that is quiet by chance there is not here.
-        const Surface s = flatten((b ? *b : a).plane[0], c.rect);
+        const Surface s = flatten((place.after ? *place.after : place.here).plane[0], c.rect);
         c.level = s.mean;
         c.chosen_by = s.variance;
       }
   });
-  std::array<std::vector<const Candidate*>, 12> by_level;
+  constexpr int kGroups = 24;  // of level, each of which gets its turn
+  std::array<std::vector<const Candidate*>, kGroups> by_level;
   for (const Candidate& c : all)
-    by_level[static_cast<size_t>(std::clamp(static_cast<int>(c.level * 12 / 256), 0, 11))].push_back(&c);
+    by_level[static_cast<size_t>(std::clamp(static_cast<int>(c.level * kGroups / 256), 0, kGroups - 1))]
+        .push_back(&c);
   std::vector<PatchRect> found;
-  std::array<size_t, 12> taken{};
+  std::array<size_t, kGroups> taken{};
   for (auto& level : by_level)
     std::sort(level.begin(), level.end(),
               [](const Candidate* x, const Candidate* y) { return x->chosen_by < y->chosen_by; });
@@ -491,13 +610,21 @@ std::vector<PatchRect> findFlatPatches(const Frame& frame, const Frame* next, si
           taken[l] = by_level[l].size();
           break;
         }
-        if (!verdictOf(a, b ? &*b : nullptr, frame.format, ends, c.rect).flat) continue;
+        if (std::any_of(found.begin(), found.end(), [&](const PatchRect& r) { return overlap(r, c.rect); }))
+          continue;
+        if (!verdictOf(place, c.rect).flat) continue;
         found.push_back(c.rect);
         any = true;
         break;
       }
   }
   return found;
+}
+
+}  // namespace
+
+std::vector<PatchRect> findFlatPatches(const Frame& frame, const Frame* next, size_t most) {
+  return flatPatchesIn(placeOf(frame, next), most);
 }
 
 namespace {
@@ -507,6 +634,8 @@ std::vector<NoisePoint> pointsFrom(const std::array<std::vector<double>, 3>& sum
                                    const std::vector<double>& level_sum, double samples_per_count,
                                    double least) {
   std::vector<NoisePoint> points;
+  // Levels that only the blurred borders between others have say little about any of them.
+  least = std::max(least, *std::max_element(counts[0].begin(), counts[0].end()) / 60);
   for (size_t bin = 0; bin < static_cast<size_t>(kBins); ++bin) {
     if (counts[0][bin] < least) continue;
     NoisePoint p;
@@ -576,6 +705,7 @@ NoiseFinding measureStatic(std::span<const ClipInfo> shots, double iso, const Pr
 
 NoiseFinding measurePatches(std::span<const NoiseShot> shots, double iso, const Progress& progress) {
   constexpr int kPairs = 4;
+  constexpr size_t kPatches = 24;
   NoiseFinding finding;
   std::array<OctaveSums, 3> octaves;
   size_t done = 0;
@@ -584,14 +714,13 @@ NoiseFinding measurePatches(std::span<const NoiseShot> shots, double iso, const 
     std::vector<bool> said(shot.patches.size(), false);
     for (const auto& [frame, next] : pairs) {
       progress.check();
-      const Planes a = planesOf(frame);
-      std::optional<Planes> b;
-      if (next) b = planesOf(*next);
+      const Place place = placeOf(frame, next ? &*next : nullptr);
+      const Planes& a = place.here;
       const bool by_hand = !shot.patches.empty();
-      const auto rects = by_hand ? shot.patches : findFlatPatches(frame, next ? &*next : nullptr);
+      const auto rects = by_hand ? shot.patches : flatPatchesIn(place, kPatches);
       for (size_t i = 0; i < rects.size(); ++i) {
-        const PatchVerdict v =
-            verdictOf(a, b ? &*b : nullptr, frame.format, codeEnds(frame.colour), rects[i]);
+        PatchVerdict v = verdictOf(place, rects[i]);
+        v.frame = frame.index;
         if (!by_hand || !said[i]) finding.patches.push_back(v);
         if (by_hand) said[i] = true;
         if (!v.flat) continue;
@@ -602,10 +731,13 @@ NoiseFinding measurePatches(std::span<const NoiseShot> shots, double iso, const 
           const PatchRect r = onPlane(rects[i], frame.format, c);
           p.weight[static_cast<size_t>(c)] = static_cast<double>(r.width) * r.height;
           const Surface s = flatten(a.plane[static_cast<size_t>(c)], r);
+          OctaveSums own;
           for (int y = 0; y + kBlock <= r.height; y += kBlock)
             for (int x = 0; x + kBlock <= r.width; x += kBlock)
-              octaves[static_cast<size_t>(c)].add(s.left.data() + static_cast<ptrdiff_t>(y) * r.width + x,
-                                                  r.width);
+              own.add(s.left.data() + static_cast<ptrdiff_t>(y) * r.width + x, r.width);
+          if (c > 0) p.colour = std::hypot(p.colour, s.mean - 128);
+          if (c == 0 && own.count[0] > 0) p.fine = own.power[0] / own.count[0];
+          octaves[static_cast<size_t>(c)].add(own);
         }
         finding.points.push_back(p);
       }

@@ -24,8 +24,9 @@ struct PatchRect {
 struct PatchVerdict {
   PatchRect rect;
   bool flat = false;
-  std::string why;   ///< what is wrong with it and how to mend that, "" when it is flat
-  double level = 0;  ///< mean luma, 8-bit codes
+  std::string why;     ///< what is wrong with it and how to mend that, "" when it is flat
+  int64_t frame = -1;  ///< it was judged in; −1: not said
+  double level = 0;    ///< mean luma, 8-bit codes
   std::array<double, kNoiseChannels> variance{};  ///< of each plane, 8-bit codes squared
 };
 
@@ -34,6 +35,8 @@ struct NoisePoint {
   double level = 0;
   std::array<double, kNoiseChannels> variance{};
   std::array<double, kNoiseChannels> weight{};
+  double fine = 0;    ///< variance of luma by its finest octave alone, where that was looked at; else 0
+  double colour = 0;  ///< how far the place's mean is from grey, chroma codes
 };
 
 struct NoiseFinding {
@@ -64,6 +67,9 @@ PatchVerdict judgePatch(const Frame& frame, const Frame* next, const PatchRect& 
 /// Flat places of a frame, best first, spread over the levels. `next` keeps the choice from favouring places
 /// that are quiet by chance; may be null.
 std::vector<PatchRect> findFlatPatches(const Frame& frame, const Frame* next, size_t most = 24);
+
+/// Every cell of a grid over the frame, row by row, with its verdict: where flat areas are.
+std::vector<PatchVerdict> judgeCells(const Frame& frame, const Frame* next);
 
 /// A smooth curve through points: photon and read noise through a camera's tone curve, bent to the points
 /// where they say so. Throws Error(Evidence) when there are none.

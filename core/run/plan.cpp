@@ -95,6 +95,17 @@ IsoCurve noiseCurveFor(const ShootClip& clip, const ClipInfo& info, const Profil
   return curveForIso(profile.noise->curves(), iso->iso, clip.iso_estimate ? clip.iso_estimate->light : "");
 }
 
+// "ISO 1600 · σ 2.0", "ISO 1250 ≈ 800–1600", "ISO 6400 from 3200".
+std::string noiseFigure(double iso, const IsoCurve& found) {
+  const auto whole = [](double v) { return std::to_string(std::lround(v)); };
+  if (found.kind == IsoKind::Between)
+    return isoText(iso) + " ≈ " + whole(found.low) + "–" + whole(found.high);
+  if (found.kind == IsoKind::Extended) return isoText(iso) + " from " + whole(found.low);
+  char sigma[32];
+  std::snprintf(sigma, sizeof sigma, " · σ %.1f", found.curve.sigmaAt(0, 110));
+  return isoText(iso) + sigma;
+}
+
 CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                        const IsoCurve& found) {
   CoverageCell cell;
@@ -105,7 +116,7 @@ CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo
   }
   if (found.kind == IsoKind::Missing) return cell;
   const auto iso = isoOf(clip, info);
-  cell.figure = isoText(iso->iso);
+  cell.figure = noiseFigure(iso->iso, found);
   if (iso->from == ClipIso::From::Noise) cell.reason = iso->text + " by the clip's own noise. " + cell.reason;
   if (!shoot.output.noise_on || !clip.noise_on)
     cell.kind = Coverage::Off;

@@ -1,149 +1,36 @@
 #include "desktop/bench/bench_place.h"
 
 #include <QButtonGroup>
-#include <QCheckBox>
-#include <QComboBox>
-#include <QDoubleSpinBox>
-#include <QFileDialog>
-#include <QFormLayout>
 #include <QHBoxLayout>
-#include <QHeaderView>
-#include <QKeyEvent>
 #include <QLabel>
-#include <QMenu>
-#include <QProgressBar>
 #include <QPushButton>
-#include <QSlider>
-#include <QSpinBox>
-#include <QSplitter>
-#include <QTableView>
+#include <QStackedWidget>
 #include <QVBoxLayout>
-#include <cmath>
 
-#include "core/base/error.h"
-#include "core/base/files.h"
-#include "desktop/bench/bend_plot.h"
-#include "desktop/bench/lens_marks.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
 
 namespace glenhaze::desktop {
 
-namespace {
-
-// The chart on the whole screen, for filming a display instead of paper. Any key or click closes it.
-class ChartWindow : public QWidget {
- public:
-  explicit ChartWindow(const ChartSpec& spec) : QWidget(nullptr, Qt::Window), spec_(spec) {
-    setAttribute(Qt::WA_DeleteOnClose);
-    setWindowTitle(tr("Chart"));
-  }
-
- protected:
-  void paintEvent(QPaintEvent*) override {
-    QPainter p(this);
-    p.fillRect(rect(), Qt::white);
-    const int columns = spec_.columns + 1, rows = spec_.rows + 1;
-    // Whole device pixels per square, so that every corner is sharp.
-    const int cell = std::min(width() / (columns + 1), height() / (rows + 1));
-    const int x0 = (width() - cell * columns) / 2, y0 = (height() - cell * rows) / 2;
-    for (int r = 0; r < rows; ++r)
-      for (int c = 0; c < columns; ++c)
-        if ((r + c) % 2 == 0) p.fillRect(x0 + c * cell, y0 + r * cell, cell, cell, Qt::black);
-  }
-  void keyPressEvent(QKeyEvent*) override { close(); }
-  void mousePressEvent(QMouseEvent*) override { close(); }
-
- private:
-  ChartSpec spec_;
-};
-
-}  // namespace
-
-BenchPlace::BenchPlace(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), evidence_(state_) {
+BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(16, 10, 16, 12);
   layout->setSpacing(8);
   layout->addWidget(buildHead());
-  auto* across = new QSplitter(Qt::Horizontal);
-  auto* left = new QSplitter(Qt::Vertical);
-  auto* top = new QWidget;
-  auto* top_layout = new QVBoxLayout(top);
-  top_layout->setContentsMargins(0, 0, 0, 0);
-  top_layout->setSpacing(6);
-  top_layout->addWidget(buildTools());
-  view_ = new PictureView;
-  view_->setOverlay([this](QPainter& p, const PictureView& v, int) {
-    if (frame_.source_frame.width > 0) drawLensMarks(p, v, marks());
+  stack_ = new QStackedWidget;
+  lens_ = new LensStation(session);
+  noise_ = new NoiseStation(session);
+  stack_->addWidget(lens_);
+  stack_->addWidget(noise_);
+  layout->addWidget(stack_, 1);
+  connect(shots_, &ShotChooser::chosen, this, [this](const ClipInfo& shot) {
+    shot_[static_cast<size_t>(station())] = shot.path;
+    current().setShot(shot);
   });
-  top_layout->addWidget(view_, 1);
-  slider_ = new QSlider(Qt::Horizontal);
-  slider_->setAccessibleName(tr("Frame of the reference shot"));
-  connect(slider_, &QSlider::valueChanged, this, [this](int v) { askFrame(v); });
-  top_layout->addWidget(slider_);
-  left->addWidget(top);
-  table_ = new QTableView;
-  table_->setModel(&evidence_);
-  table_->setAccessibleName(tr("Evidence"));
-  table_->verticalHeader()->hide();
-  table_->verticalHeader()->setDefaultSectionSize(25);
-  table_->setShowGrid(false);
-  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-  table_->setSelectionMode(QAbstractItemView::SingleSelection);
-  table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
-  table_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-  connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
-          [this](const QModelIndex& index) {
-            if (index.isValid()) showEvidence(index.row());
-          });
-  left->addWidget(table_);
-  left->setStretchFactor(0, 3);
-  left->setStretchFactor(1, 1);
-  left->setSizes({470, 190});
-  across->addWidget(left);
-  across->addWidget(buildFindings());
-  across->setStretchFactor(0, 1);
-  across->setCollapsible(1, false);
-  rememberSizes(*across, QStringLiteral("bench-across"));
-  rememberSizes(*left, QStringLiteral("bench-evidence"));
-  layout->addWidget(across, 1);
-  view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
-    if (state_.way() != LensState::Way::Edges || straight_->isChecked() || frame_.source_frame.width == 0)
-      return false;
-    drawing_ = {{at.x(), at.y()}, {at.x(), at.y()}};
-    return true;
-  };
-  view_->on_drag = [this](QPointF at) {
-    if (drawing_.size() < 2) return;
-    drawing_.back() = {at.x(), at.y()};
-    // A bent stroke is kept as marks along the way, so that strongly bowed edges can be followed.
-    if (drawing_.size() < 40 &&
-        length(drawing_.back() - drawing_[drawing_.size() - 2]) > frame_.source_frame.width / 12.0)
-      drawing_.push_back({at.x(), at.y()});
-    view_->update();
-  };
-  view_->on_release = [this](QPointF) {
-    const std::vector<Point> marks = std::exchange(drawing_, {});
-    if (marks.size() >= 2 && length(marks.back() - marks.front()) > 12)
-      state_.markEdge(frame_.source_frame, marks);
-    view_->update();
-  };
-  connect(&preview_, &Preview::ready, this, [this](const PreviewFrame& frame) {
-    frame_ = frame;
-    remakePicture();
-  });
-  connect(&preview_, &Preview::failed, this, [this](const QString& why) { hint_->setText(why); });
-  connect(&state_, &LensState::changed, this, &BenchPlace::refresh);
-  connect(&state_, &LensState::progressed, this,
-          [this](double share) { progress_->setValue(static_cast<int>(share * 1000)); });
-  connect(&session_, &Session::currentClipChanged, this, [this] {
-    if (isVisible()) reload();
-  });
-  connect(&session_, &Session::changed, this, [this] {
-    if (isVisible()) reload();
-  });
-  refresh();
+  for (const auto signal : {&Session::currentClipChanged, &Session::changed})
+    connect(&session_, signal, this, [this] {
+      if (isVisible()) reload();
+    });
 }
 
 QWidget* BenchPlace::buildHead() {
@@ -158,145 +45,35 @@ QWidget* BenchPlace::buildHead() {
   row->addSpacing(10);
   row->addWidget(mode_);
   row->addStretch();
-  shots_ = new QComboBox;
-  shots_->setMinimumWidth(240);
-  shots_->setAccessibleName(tr("Reference shot"));
-  shots_->setToolTip(tr("The reference shot to measure from: a chart, or footage with straight edges"));
-  connect(shots_, &QComboBox::activated, this, &BenchPlace::showShot);
+  choice_ = new QButtonGroup(this);
+  int id = 0;
+  for (const auto& [text, tip] : {std::pair{tr("Lens"), tr("Make straight things straight (Alt+1)")},
+                                  {tr("Noise"), tr("How much noise the camera makes at each ISO (Alt+2)")}}) {
+    auto* button = new QPushButton(text);
+    button->setCheckable(true);
+    button->setToolTip(tip);
+    button->setShortcut(QKeySequence(static_cast<int>(Qt::ALT) | (Qt::Key_1 + id)));
+    choice_->addButton(button, id++);
+    row->addWidget(button);
+  }
+  choice_->button(0)->setChecked(true);
+  connect(choice_, &QButtonGroup::idClicked, this, [this](int s) { setStation(static_cast<Station>(s)); });
+  row->addSpacing(14);
+  shots_ = new ShotChooser(session_);
   row->addWidget(shots_);
-  auto* add = new QPushButton(tr("Add reference shot…"));
-  add->setToolTip(tr("Footage or stills of this camera and mode to measure from"));
-  connect(add, &QPushButton::clicked, this, &BenchPlace::addReference);
-  row->addWidget(add);
   return head;
 }
 
-QWidget* BenchPlace::buildTools() {
-  auto* bar = new QWidget;
-  auto* row = new QHBoxLayout(bar);
-  row->setContentsMargins(0, 0, 0, 0);
-  row->setSpacing(6);
-  ways_ = new QButtonGroup(this);
-  int id = 0;
-  for (const QString& text : {tr("From a chart"), tr("From edges"), tr("By hand")}) {
-    auto* button = new QPushButton(text);
-    button->setCheckable(true);
-    ways_->addButton(button, id++);
-    row->addWidget(button);
-  }
-  ways_->button(0)->setToolTip(tr("Measure from a filmed chessboard"));
-  ways_->button(1)->setToolTip(
-      tr("Measure from edges that are straight in the world; drag along them to mark them"));
-  ways_->button(2)->setToolTip(tr("Type or nudge the values"));
-  connect(ways_, &QButtonGroup::idClicked, this,
-          [this](int way) { setWay(static_cast<LensState::Way>(way)); });
-  row->addSpacing(8);
-  columns_ = new QSpinBox;
-  rows_ = new QSpinBox;
-  for (QSpinBox* spin : {columns_, rows_}) {
-    spin->setRange(3, 60);
-    spin->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    spin->setMaximumWidth(72);
-    spin->setToolTip(tr("Inner corners of the chart, where four squares meet"));
-    row->addWidget(spin);
-  }
-  columns_->setAccessibleName(tr("Corners across"));
-  rows_->setAccessibleName(tr("Corners down"));
-  columns_->setSuffix(tr(" across"));
-  rows_->setSuffix(tr(" down"));
-  columns_->setValue(9);
-  rows_->setValue(6);
-  connect(columns_, &QSpinBox::valueChanged, this, [this](int v) { state_.spec.columns = v; });
-  connect(rows_, &QSpinBox::valueChanged, this, [this](int v) { state_.spec.rows = v; });
-  measure_ = new QPushButton;
-  connect(measure_, &QPushButton::clicked, this, [this] {
-    if (state_.busy()) return state_.stop(), refresh();
-    if (state_.way() == LensState::Way::Chart) state_.findChart();
-    if (state_.way() == LensState::Way::Edges) state_.findEdges();
-  });
-  row->addWidget(measure_);
-  paper_ = new QPushButton(tr("Make chart"));
-  paper_->setToolTip(tr("The chart to print, or to film from this screen"));
-  auto* menu = new QMenu(paper_);
-  menu->addAction(tr("As PDF to print…"), this, &BenchPlace::writeChartPaper);
-  menu->addAction(tr("On this screen (any key closes it)"), this, &BenchPlace::showChartFullScreen);
-  paper_->setMenu(menu);
-  row->addWidget(paper_);
-  row->addStretch();
-  straight_ = new QPushButton(tr("Straight view"));
-  straight_->setCheckable(true);
-  straight_->setToolTip(tr("The picture as corrected with these values"));
-  connect(straight_, &QPushButton::toggled, this, &BenchPlace::remakePicture);
-  row->addWidget(straight_);
-  return bar;
+BenchPlace::Station BenchPlace::station() const { return static_cast<Station>(stack_->currentIndex()); }
+
+BenchStation& BenchPlace::current() {
+  return station() == Lens ? static_cast<BenchStation&>(*lens_) : static_cast<BenchStation&>(*noise_);
 }
 
-QWidget* BenchPlace::buildFindings() {
-  auto* panel = new QWidget;
-  panel->setMinimumWidth(330);
-  panel->setMaximumWidth(420);
-  makeDeep(*panel);
-  auto* column = new QVBoxLayout(panel);
-  column->setContentsMargins(16, 14, 16, 14);
-  column->setSpacing(8);
-  headline_ = new QLabel;
-  headline_->setFont(textFont(25, true));
-  headline_note_ = quietLabel();
-  column->addWidget(headline_);
-  column->addWidget(headline_note_);
-  plot_ = new BendPlot;
-  column->addWidget(plot_);
-  values_ = new QLabel;
-  values_->setFont(textFont(12));
-  column->addWidget(values_);
-  spins_box_ = new QWidget;
-  auto* form = new QFormLayout(spins_box_);
-  form->setContentsMargins(0, 0, 0, 0);
-  form->setVerticalSpacing(4);
-  model_ = new QComboBox;
-  model_->setAccessibleName(tr("Lens model"));
-  for (const LensModel m : {LensModel::BrownConrady, LensModel::KannalaBrandt, LensModel::Division})
-    model_->addItem(QString::fromStdString(lensModelName(m)));
-  connect(model_, &QComboBox::activated, this, [this] { readValues(); });
-  form->addRow(tr("model"), model_);
-  for (int i = 0; i < 8; ++i) {
-    auto* spin = new QDoubleSpinBox;
-    spin->setDecimals(i < 3 ? 1 : 4);
-    spin->setRange(i < 1 ? 1 : -1e5, 1e5);
-    spin->setSingleStep(i < 1 ? 5 : i < 3 ? 1 : 0.002);
-    spin->setKeyboardTracking(false);
-    connect(spin, &QDoubleSpinBox::valueChanged, this, [this] { readValues(); });
-    auto* name = new QLabel;
-    form->addRow(name, spin);
-    spins_.push_back(spin);
-    spin_names_.push_back(name);
-  }
-  column->addWidget(spins_box_);
-  warnings_ = noticeLabel();
-  column->addWidget(warnings_);
-  hint_ = new QLabel;
-  hint_->setWordWrap(true);
-  column->addWidget(hint_);
-  column->addStretch();
-  exaggerate_ = new QCheckBox(tr("Show bow %1 times as large").arg(static_cast<int>(kBowExaggeration)));
-  coverage_ = new QCheckBox(tr("Shade what no evidence covers"));
-  enlargement_ = new QCheckBox(tr("Enlargement map"));
-  for (QCheckBox* box : {exaggerate_, coverage_, enlargement_}) {
-    connect(box, &QCheckBox::toggled, this, [this] { view_->update(); });
-    column->addWidget(box);
-  }
-  progress_ = new QProgressBar;
-  progress_->setRange(0, 1000);
-  progress_->setTextVisible(false);
-  progress_->setFixedHeight(4);
-  column->addWidget(progress_);
-  put_ = new QPushButton(tr("Put into profile"));
-  put_->setProperty("next", true);
-  put_->setMinimumHeight(30);
-  put_->setToolTip(tr("Keep this value in the camera's profile (Ctrl+Return). It can be undone."));
-  connect(put_, &QPushButton::clicked, this, &BenchPlace::putIntoProfile);
-  column->addWidget(put_);
-  return panel;
+void BenchPlace::setStation(Station station) {
+  choice_->button(station)->setChecked(true);
+  stack_->setCurrentIndex(station);
+  reload();
 }
 
 void BenchPlace::showEvent(QShowEvent* event) {
@@ -306,311 +83,22 @@ void BenchPlace::showEvent(QShowEvent* event) {
 
 void BenchPlace::reload() {
   const int clip = session_.currentClip();
-  if (clip < 0 || session_.plans()[static_cast<size_t>(clip)].info.width == 0) {
+  const bool usable = clip >= 0 && session_.plans()[static_cast<size_t>(clip)].info.width > 0;
+  stack_->setEnabled(usable);
+  shots_->setEnabled(usable);
+  if (!usable) {
     camera_->setText(tr("No clip chosen"));
     mode_->setText(tr("Choose a clip in Shoot: its camera and mode are measured here."));
-    put_->setEnabled(false);
     return;
   }
   const Profile profile = session_.profileFor(clip);
   camera_->setText(profile.camera.name.empty() ? tr("Camera not known")
                                                : QString::fromStdString(profile.camera.name));
   mode_->setText(QString::fromStdString(profile.camera.describe()));
-  const bool other = clip_ < 0 || !(profile.camera == state_.camera());
-  clip_ = clip;
-  if (other) {
-    chosen_row_ = -1;
-    state_.setCamera(profile.camera, profile.lens);
-  }
-  offerShots(other);
-  showWantedShot();
+  if (!(profile.camera == measured_)) shot_ = {};
+  measured_ = profile.camera;
+  current().setCamera(clip, profile);
+  shots_->offer(clip, shot_[static_cast<size_t>(station())]);
 }
-
-// Reference shots of the same camera first, then the clip itself and its like; in the clip's picture size.
-std::vector<ClipInfo> BenchPlace::suitableShots() const {
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  const std::string camera = cameraNameOf(plan.info);
-  std::vector<ClipInfo> shots;
-  const auto offer = [&](const ClipInfo& info) {
-    if (info.readable() && info.width == plan.info.width && info.height == plan.info.height)
-      shots.push_back(info);
-  };
-  for (const auto& path : session_.shoot().references)
-    // A shot that the user has added by hand is offered whatever its tags say.
-    if (const auto info = session_.infoOf(path);
-        info && (cameraNameOf(*info) == camera || cameraNameOf(*info).empty() || added_.contains(path)))
-      offer(*info);
-  offer(plan.info);
-  for (const ClipPlan& other : session_.plans())
-    if (other.info.path != plan.info.path && cameraNameOf(other.info) == camera &&
-        other.match.profile == plan.match.profile)
-      offer(other.info);
-  return shots;
-}
-
-void BenchPlace::offerShots(bool start_over) {
-  const auto paths = [](const std::vector<ClipInfo>& shots) {
-    std::vector<std::filesystem::path> all;
-    for (const ClipInfo& shot : shots) all.push_back(shot.path);
-    return all;
-  };
-  std::vector<ClipInfo> shots = suitableShots();
-  if (!start_over && paths(shots) == paths(offered_)) return;
-  const std::filesystem::path shown = start_over ? std::filesystem::path() : state_.shot().path;
-  offered_ = std::move(shots);
-  shots_->clear();
-  int at = 0;
-  for (size_t i = 0; i < offered_.size(); ++i) {
-    shots_->addItem(QString::fromStdString(offered_[i].path.stem().string()));
-    if (offered_[i].path == shown) at = static_cast<int>(i);
-  }
-  shots_->setCurrentIndex(at);
-  if (!offered_.empty() && offered_[static_cast<size_t>(at)].path != shown) showShot();
-}
-
-void BenchPlace::showWantedShot() {
-  const auto info = wanted_shot_.empty() ? nullptr : session_.infoOf(wanted_shot_);
-  if (!info) return;
-  const std::filesystem::path path = std::exchange(wanted_shot_, {});
-  if (!info->readable()) return hint_->setText(QString::fromStdString(info->problems.front().text));
-  if (!chooseShot(QString::fromStdString(path.filename().string())))
-    hint_->setText(tr("That shot has another picture size than this mode."));
-}
-
-bool BenchPlace::chooseShot(const QString& file_name) {
-  for (size_t i = 0; i < offered_.size(); ++i)
-    if (QString::fromStdString(offered_[i].path.filename().string()) == file_name) {
-      shots_->setCurrentIndex(static_cast<int>(i));
-      showShot();
-      return true;
-    }
-  return false;
-}
-
-void BenchPlace::showShot() {
-  const int i = shots_->currentIndex();
-  if (i < 0 || i >= static_cast<int>(offered_.size())) return;
-  const ClipInfo& shot = offered_[static_cast<size_t>(i)];
-  state_.setShot(shot);
-  preview_.setClip(shot, Correction{}, Fields::Keep);
-  slider_->setRange(0, static_cast<int>(std::max<int64_t>(0, shot.frames - 1)));
-  slider_->setVisible(shot.frames > 1);
-  slider_->setValue(static_cast<int>(shot.frames / 2));
-  askFrame(slider_->value());
-}
-
-void BenchPlace::askFrame(int64_t frame) { preview_.request(frame); }
-
-void BenchPlace::setWay(LensState::Way way) {
-  state_.setWay(way);
-  refresh();
-}
-
-void BenchPlace::setStraightView(bool on) { straight_->setChecked(on); }
-
-void BenchPlace::showEvidence(int row) {
-  chosen_row_ = row;
-  const bool chart = state_.way() == LensState::Way::Chart;
-  int64_t frame = -1;
-  if (chart && state_.chart() && row < static_cast<int>(state_.chart()->views.size()))
-    frame = state_.chart()->views[static_cast<size_t>(row)].frame;
-  if (!chart && row < static_cast<int>(state_.edges().size()))
-    frame = state_.edges()[static_cast<size_t>(row)].frame;
-  if (frame >= 0) slider_->setValue(static_cast<int>(frame));
-  view_->update();
-}
-
-void BenchPlace::refresh() {
-  using Way = LensState::Way;
-  const Way way = state_.way();
-  ways_->button(static_cast<int>(way))->setChecked(true);
-  for (QWidget* w : std::initializer_list<QWidget*>{columns_, rows_, paper_})
-    w->setVisible(way == Way::Chart);
-  measure_->setVisible(way != Way::ByHand);
-  measure_->setText(state_.busy() ? tr("Stop") : way == Way::Chart ? tr("Find the chart") : tr("Find edges"));
-  measure_->setEnabled(state_.shot().width > 0);
-  progress_->setVisible(state_.busy());
-  const auto lens = state_.lens();
-  const auto part = state_.part();
-  put_->setEnabled(part.has_value() && !state_.camera().name.empty());
-  straight_->setEnabled(lens.has_value());
-  const auto [after, before] = state_.straightness();
-  QString headline = QStringLiteral("—"), note = tr("Nothing measured yet.");
-  if (state_.busy()) {
-    headline = tr("Measuring…");
-    note = tr("The window stays usable meanwhile.");
-  } else if (way == Way::Chart && state_.chart() && !state_.nudged()) {
-    headline = withUnit(state_.chart()->rms_px, 2, QStringLiteral("px"));
-    note = tr("RMS over %1 views · covers %2 of the picture")
-               .arg(state_.chart()->views_used)
-               .arg(withUnit(state_.chart()->coverage * 100, 0, QStringLiteral("%")));
-  } else if (after >= 0) {
-    headline = withUnit(after, 2, QStringLiteral("px"));
-    note = tr("straightness left, RMS · was %1").arg(withUnit(before, 1, QStringLiteral("px")));
-  } else if (lens && state_.before() && *lens == state_.before()->lens) {
-    headline = state_.before()->rms_px >= 0 ? withUnit(state_.before()->rms_px, 2, QStringLiteral("px"))
-                                            : tr("by hand");
-    note = tr("in the profile now, from %1").arg(QString::fromStdString(state_.before()->method));
-  } else if (lens) {
-    headline = tr("By hand");
-    note = tr("Mark edges to see how straight this makes them.");
-  }
-  headline_->setText(headline);
-  headline_note_->setText(note);
-  plot_->setLenses(lens, state_.before() ? std::optional(state_.before()->lens) : std::nullopt);
-  QStringList warnings;
-  for (const auto& w : state_.warnings()) warnings << QStringLiteral("▲ ") + QString::fromStdString(w);
-  warnings_->setText(warnings.join(QStringLiteral("<br>")));
-  warnings_->setVisible(!warnings.isEmpty());
-  QString hint = state_.trouble();
-  if (hint.isEmpty() && way == Way::Edges && state_.edges().empty())
-    hint =
-        tr("Drag along edges that are straight in the world: walls, railings, the horizon. Long ones near "
-           "the border tell most.");
-  hint_->setText(hint);
-  hint_->setStyleSheet(state_.trouble().isEmpty() ? QStringLiteral("color:#B4B5B3")
-                                                  : QStringLiteral("color:#E3BF55"));
-  fillValues();
-  remakePicture();
-}
-
-void BenchPlace::fillValues() {
-  const auto lens = state_.lens();
-  const bool by_hand = state_.way() == LensState::Way::ByHand;
-  spins_box_->setVisible(by_hand && lens.has_value());
-  values_->setVisible(!by_hand && lens.has_value());
-  if (!lens) return;
-  const auto names = coefficientNames(lens->model);
-  if (by_hand) {
-    filling_ = true;
-    model_->setCurrentIndex(static_cast<int>(lens->model));
-    const std::vector<std::pair<QString, double>> fixed = {
-        {tr("focal, px"), lens->fx}, {tr("centre x, px"), lens->cx}, {tr("centre y, px"), lens->cy}};
-    for (size_t i = 0; i < spins_.size(); ++i) {
-      const bool used = i < 3 + names.size();
-      spins_[i]->setVisible(used);
-      spin_names_[i]->setVisible(used);
-      if (!used) continue;
-      const QString name = i < 3 ? fixed[i].first : QString::fromStdString(names[i - 3]);
-      spin_names_[i]->setText(name);
-      spins_[i]->setAccessibleName(name);
-      spins_[i]->setValue(i < 3 ? fixed[i].second : lens->k[i - 3]);
-    }
-    filling_ = false;
-    return;
-  }
-  std::vector<double> deviation;
-  if (state_.way() == LensState::Way::Chart && state_.chart()) deviation = state_.chart()->stddev;
-  if (state_.way() == LensState::Way::Edges && state_.edgeFinding()) deviation = state_.edgeFinding()->stddev;
-  const auto spread = [&](size_t i, int digits) {
-    return i < deviation.size() && deviation[i] > 0
-               ? QStringLiteral("± ") + withUnit(deviation[i], digits, {})
-               : QString();
-  };
-  QString text = QStringLiteral("<table cellspacing='0'>");
-  const auto row = [&](const QString& name, const QString& value, const QString& plus) {
-    text += QStringLiteral(
-                "<tr><td style='color:#B4B5B3;padding:1px 10px 1px 0'>%1</td><td "
-                "style='padding-right:8px'>%2</td><td style='color:#B4B5B3'>%3</td></tr>")
-                .arg(name, value, plus);
-  };
-  row(tr("model"), QString::fromStdString(lensModelName(lens->model)), {});
-  row(tr("focal"), withUnit(lens->fx, 1, QStringLiteral("px")), spread(0, 1));
-  row(tr("centre"),
-      withUnit(lens->cx, 1, {}) + QStringLiteral(", ") + withUnit(lens->cy, 1, QStringLiteral("px")),
-      spread(2, 1));
-  for (size_t i = 0; i < names.size(); ++i)
-    if (lens->k[i] != 0) row(QString::fromStdString(names[i]), withUnit(lens->k[i], 4, {}), spread(4 + i, 4));
-  const LensWindow window(*lens, {});
-  const EnlargementMap map = enlargementMap(window, 2, 2);
-  row(tr("corner enlargement"), withUnit(map.corner, 2, QStringLiteral("×")), {});
-  row(tr("filling the frame"),
-      tr("loses %1").arg(withUnit(windowCost(window, *lens).lost_share * 100, 1, QStringLiteral("%"))), {});
-  values_->setText(text + QStringLiteral("</table>"));
-}
-
-void BenchPlace::readValues() {
-  if (filling_ || !state_.lens()) return;
-  Lens lens = *state_.lens();
-  lens.model = static_cast<LensModel>(model_->currentIndex());
-  lens.fx = lens.fy = spins_[0]->value();
-  lens.cx = spins_[1]->value();
-  lens.cy = spins_[2]->value();
-  lens.k = {};
-  for (size_t i = 0; i < static_cast<size_t>(numCoefficients(lens.model)); ++i)
-    lens.k[i] = spins_[3 + i]->value();
-  state_.nudge(lens);
-}
-
-void BenchPlace::remakePicture() {
-  if (frame_.source_frame.width == 0) return;
-  const Frame& frame = frame_.source_frame;
-  const auto lens = state_.lens();
-  window_.reset();
-  if (straight_->isChecked() && lens && lens->width == frame.width && lens->height == frame.height) {
-    Correction correction;
-    correction.lens = lens;
-    try {
-      const Geometry geometry(correction, {frame.width, frame.height});
-      window_ = std::make_unique<LensWindow>(*lens, WindowSettings{});
-      view_->setPicture(imageOf(correctFrame(frame, geometry, frame.format)), {frame.width, frame.height});
-      view_->setNote(tr("straight view"));
-      return;
-    } catch (const Error& error) {
-      hint_->setText(QString::fromUtf8(error.what()));
-    }
-  }
-  view_->setPicture(frame_.source, {frame.width, frame.height});
-  view_->setNote({});
-}
-
-LensMarks BenchPlace::marks() const {
-  return {state_,
-          {frame_.source_frame.width, frame_.source_frame.height},
-          frame_.index,
-          window_.get(),
-          chosen_row_,
-          drawing_,
-          exaggerate_->isChecked(),
-          coverage_->isChecked(),
-          enlargement_->isChecked()};
-}
-
-void BenchPlace::putIntoProfile() {
-  const auto part = state_.part();
-  if (!part) return;
-  try {
-    Profile profile = session_.profileFor(clip_);
-    profile.lens = part;
-    session_.putProfile(tr("Put lens into profile"), profile);
-    hint_->setText(tr("In the profile now. Undo takes it back."));
-  } catch (const Error& error) {
-    hint_->setText(QString::fromUtf8(error.what()));
-  }
-}
-
-void BenchPlace::addReference() {
-  const QString file = QFileDialog::getOpenFileName(this, tr("Add reference shot"));
-  if (file.isEmpty()) return;
-  wanted_shot_ = std::filesystem::absolute(file.toStdString()).lexically_normal();
-  added_.insert(wanted_shot_);
-  const auto& known = session_.shoot().references;
-  if (std::find(known.begin(), known.end(), wanted_shot_) != known.end()) return showWantedShot();
-  session_.edit(tr("Add reference shot"), [&](Shoot& s) { s.references.push_back(wanted_shot_); });
-}
-
-void BenchPlace::writeChartPaper() {
-  const QString file = QFileDialog::getSaveFileName(this, tr("Chart as PDF"),
-                                                    QStringLiteral("glenhaze-chart.pdf"), tr("PDF (*.pdf)"));
-  if (file.isEmpty()) return;
-  try {
-    writeFileAtomically(file.toStdString(), chartPdf(state_.spec));
-    hint_->setText(tr("Written. Print it at 100 % and keep it flat."));
-  } catch (const Error& error) {
-    hint_->setText(QString::fromUtf8(error.what()));
-  }
-}
-
-void BenchPlace::showChartFullScreen() { (new ChartWindow(state_.spec))->showFullScreen(); }
 
 }  // namespace glenhaze::desktop

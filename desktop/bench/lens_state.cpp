@@ -1,8 +1,5 @@
 #include "desktop/bench/lens_state.h"
 
-#include <QFuture>
-#include <QPointer>
-#include <QtConcurrentRun>
 #include <cmath>
 #include <functional>
 
@@ -10,10 +7,13 @@
 
 namespace glenhaze::desktop {
 
-LensState::~LensState() { stop_.request_stop(); }
+LensState::LensState(QObject* parent) : QObject(parent) {
+  connect(&job_, &Background::changed, this, &LensState::changed);
+  connect(&job_, &Background::progressed, this, &LensState::progressed);
+}
 
 void LensState::setCamera(const CameraMode& camera, const std::optional<LensPart>& before) {
-  stop();
+  job_.stop();
   camera_ = camera;
   before_ = before;
   chart_.reset();
@@ -22,7 +22,7 @@ void LensState::setCamera(const CameraMode& camera, const std::optional<LensPart
   edge_finding_.reset();
   lens_ = before ? std::optional(before->lens) : std::nullopt;
   nudged_ = false;
-  trouble_.clear();
+  job_.setTrouble({});
   if (before && before->method == "edges") way_ = Way::Edges;
   Q_EMIT changed();
 }
@@ -44,79 +44,29 @@ void LensState::setWay(Way way) {
   Q_EMIT changed();
 }
 
-void LensState::stop() {
-  stop_.request_stop();
-  ++request_;
-  busy_ = false;
-}
-
-// `work(progress)` runs elsewhere and returns what is to be done with the result back here.
-template <typename Work>
-void LensState::inBackground(Work work) {
-  stop();
-  stop_ = std::stop_source();
-  busy_ = true;
-  share_ = 0;
-  trouble_.clear();
-  const int request = request_;
-  const QPointer<LensState> self(this);
-  Progress progress;
-  progress.stop = stop_.get_token();
-  progress.report = [self, request](double share) {
-    if (!self) return;
-    QMetaObject::invokeMethod(
-        self.data(),
-        [self, request, share] {
-          if (!self || self->request_ != request) return;
-          self->share_ = share;
-          Q_EMIT self->progressed(share);
-        },
-        Qt::QueuedConnection);
-  };
-  using Finish = std::function<void(LensState&)>;
-  QtConcurrent::run(&pool_, [work, progress]() -> Finish {
-    try {
-      return work(progress);
-    } catch (const Error& error) {
-      if (error.kind() == ErrorKind::Cancelled) return [](LensState&) {};
-      return [text = QString::fromUtf8(error.what())](LensState& s) { s.trouble_ = text; };
-    } catch (const std::exception& error) {
-      return [text = QString::fromUtf8(error.what())](LensState& s) { s.trouble_ = text; };
-    }
-  }).then(this, [this, request](const Finish& finish) {
-    // An answer that nobody waits for any more is dropped.
-    if (request != request_) return;
-    busy_ = false;
-    finish(*this);
-    Q_EMIT changed();
-  });
-  Q_EMIT changed();
-}
-
 void LensState::findChart() {
-  inBackground(
-      [shot = shot_, chart_spec = spec](const Progress& progress) -> std::function<void(LensState&)> {
-        ChartSearch search = searchChart({shot}, chart_spec, 48, progress);
-        const std::vector<ChartView> views = search.views;
-        ChartFinding finding = solveChart(views, search.width, search.height, chart_spec, std::nullopt);
-        return [finding, views](LensState& s) {
-          s.views_ = views;
-          s.chart_ = finding;
-          s.lens_ = finding.lens;
-          s.nudged_ = false;
-        };
-      });
+  job_.run([this, shot = shot_, chart_spec = spec](const Progress& progress) -> Background::Finish {
+    ChartSearch search = searchChart({shot}, chart_spec, 48, progress);
+    const std::vector<ChartView> views = search.views;
+    ChartFinding finding = solveChart(views, search.width, search.height, chart_spec, std::nullopt);
+    return [finding, views, this] {
+      views_ = views;
+      chart_ = finding;
+      lens_ = finding.lens;
+      nudged_ = false;
+    };
+  });
 }
 
 void LensState::findEdges() {
-  inBackground([shot = shot_](const Progress& progress) -> std::function<void(LensState&)> {
+  job_.run([this, shot = shot_](const Progress& progress) -> Background::Finish {
     EdgeSearch search = searchEdges({shot}, 6, progress);
     EdgeFinding finding = solveEdges(search.edges, search.width, search.height);
-    return [finding, edges = std::move(search.edges)](LensState& s) {
-      s.edges_ = edges;
-      s.edge_finding_ = finding;
-      s.lens_ = finding.lens;
-      s.nudged_ = false;
+    return [finding, edges = std::move(search.edges), this] {
+      edges_ = edges;
+      edge_finding_ = finding;
+      lens_ = finding.lens;
+      nudged_ = false;
     };
   });
 }
@@ -128,7 +78,8 @@ void LensState::markEdge(const Frame& frame, const std::vector<Point>& marks) {
   edge.source = shot_.path.string();
   edge.frame = frame.index;
   if (!snapped.found || edge.points.size() < 3) {
-    trouble_ = tr("No single edge was found between the marks. Mark along one clear edge, from end to end.");
+    job_.setTrouble(
+        tr("No single edge was found between the marks. Mark along one clear edge, from end to end."));
     Q_EMIT changed();
     return;
   }
@@ -162,24 +113,24 @@ void LensState::removeEdge(int row) {
 void LensState::solveAgain() {
   const int width = shot_.width, height = shot_.height;
   if (way_ == Way::Chart) {
-    inBackground([views = views_, width, height,
-                  chart_spec = spec](const Progress& progress) -> std::function<void(LensState&)> {
+    job_.run([this, views = views_, width, height,
+              chart_spec = spec](const Progress& progress) -> Background::Finish {
       ChartFinding finding = solveChart(views, width, height, chart_spec, std::nullopt, progress);
-      return [finding](LensState& s) {
-        s.chart_ = finding;
-        s.lens_ = finding.lens;
-        s.nudged_ = false;
+      return [finding, this] {
+        chart_ = finding;
+        lens_ = finding.lens;
+        nudged_ = false;
       };
     });
     return;
   }
-  inBackground([edges = edges_, width, height](const Progress& progress) -> std::function<void(LensState&)> {
+  job_.run([this, edges = edges_, width, height](const Progress& progress) -> Background::Finish {
     EdgeFinding finding = solveEdges(edges, width, height, {}, progress);
-    return [finding](LensState& s) {
-      if (finding.edges.size() != s.edges_.size()) return;
-      s.edge_finding_ = finding;
-      s.lens_ = finding.lens;
-      s.nudged_ = false;
+    return [finding, this] {
+      if (finding.edges.size() != edges_.size()) return;
+      edge_finding_ = finding;
+      lens_ = finding.lens;
+      nudged_ = false;
     };
   });
 }
@@ -188,12 +139,12 @@ void LensState::nudge(const Lens& lens) {
   try {
     lens.validate();
   } catch (const Error& error) {
-    trouble_ = QString::fromUtf8(error.what());
+    job_.setTrouble(QString::fromUtf8(error.what()));
     Q_EMIT changed();
     return;
   }
   if (lens_ && *lens_ == lens) return;
-  trouble_.clear();
+  job_.setTrouble({});
   lens_ = lens;
   nudged_ = true;
   Q_EMIT changed();
@@ -229,7 +180,7 @@ std::vector<std::string> LensState::warnings() const {
 }
 
 std::optional<LensPart> LensState::part() const {
-  if (!lens_ || busy_) return std::nullopt;
+  if (!lens_ || job_.busy()) return std::nullopt;
   if (nudged_ || way_ == Way::ByHand) {
     LensPart part = lensPartByHand(*lens_);
     if (const auto [after, before] = straightness(); after >= 0) part.rms_px = after;

@@ -4,14 +4,13 @@
 
 #include <QObject>
 #include <QString>
-#include <QThreadPool>
-#include <atomic>
 #include <memory>
 #include <optional>
 #include <vector>
 
 #include "core/lens/measure.h"
 #include "core/profile/from_findings.h"
+#include "desktop/background.h"
 
 namespace glenhaze::desktop {
 
@@ -20,8 +19,7 @@ class LensState : public QObject {
  public:
   enum class Way { Chart, Edges, ByHand };
 
-  explicit LensState(QObject* parent = nullptr) : QObject(parent) {}
-  ~LensState() override;
+  explicit LensState(QObject* parent = nullptr);
 
   /// Starts over for a camera and mode; `before` is what the profile has now.
   void setCamera(const CameraMode& camera, const std::optional<LensPart>& before);
@@ -41,12 +39,11 @@ class LensState : public QObject {
   void markEdge(const Frame& frame, const std::vector<Point>& marks);
   void setEvidenceUsed(int row, bool used);
   void removeEdge(int row);
-  void stop();
+  void stop() { job_.stop(); }
 
-  bool busy() const { return busy_; }
-  double share() const { return share_; }
+  bool busy() const { return job_.busy(); }
   /// What went wrong last, "" when nothing did.
-  const QString& trouble() const { return trouble_; }
+  const QString& trouble() const { return job_.trouble(); }
 
   const std::optional<ChartFinding>& chart() const { return chart_; }
   const std::optional<EdgeFinding>& edgeFinding() const { return edge_finding_; }
@@ -70,8 +67,6 @@ class LensState : public QObject {
 
  private:
   void solveAgain();
-  template <typename Work>
-  void inBackground(Work work);
   CameraMode camera_;
   std::optional<LensPart> before_;
   ClipInfo shot_;
@@ -82,12 +77,7 @@ class LensState : public QObject {
   std::optional<EdgeFinding> edge_finding_;
   std::optional<Lens> lens_;
   bool nudged_ = false;
-  bool busy_ = false;
-  double share_ = 0;
-  QString trouble_;
-  int request_ = 0;
-  std::stop_source stop_;
-  QThreadPool pool_;  // see Session: never the global one
+  Background job_;
 };
 
 }  // namespace glenhaze::desktop

@@ -17,7 +17,7 @@ LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
   Columns c;
   const qreal h = row.height(), y = row.top();
   constexpr qreal kStrip = FilmStrips::kFrames * FilmStrips::kWidth, kGap = 12;
-  constexpr qreal kLength = 52, kPicture = 92, kIso = 54, kLens = 128, kState = 190;
+  constexpr qreal kLength = 46, kPicture = 86, kIso = 54, kLens = 100, kNoise = 178, kState = 120;
   c.strip = {row.left(), y + (h - FilmStrips::kHeight) / 2, kStrip, FilmStrips::kHeight};
   qreal right = row.right();
   const auto take = [&](qreal width) {
@@ -27,6 +27,7 @@ LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
     return r;
   };
   c.state = take(kState);
+  c.noise = take(kNoise);
   c.lens = take(kLens);
   c.iso = take(kIso);
   c.picture = take(kPicture);
@@ -77,7 +78,7 @@ void LedgerDelegate::paintGroup(QPainter& p, const QStyleOptionViewItem& option,
     p.drawRoundedRect(button, 3, 3);
     p.setPen(kInk);
     p.setFont(textFont(13, true));
-    p.drawText(button, Qt::AlignCenter, tr("Measure lens"));
+    p.drawText(button, Qt::AlignCenter, group.step);
   }
   p.setPen(kDim);
   p.drawLine(QPointF(row.left(), row.bottom()), QPointF(row.right(), row.bottom()));
@@ -142,6 +143,7 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
     put(c.iso, plan.info.iso ? QString::number(*plan.info.iso) : QStringLiteral("—"), kQuiet, Qt::AlignRight);
   }
   paintCoverage(p, c.lens.adjusted(0, 7, 0, -7), plan.lens.kind, QString::fromStdString(plan.lens.figure));
+  paintCoverage(p, c.noise.adjusted(0, 7, 0, -7), plan.noise.kind, QString::fromStdString(plan.noise.figure));
   bool wrong = false;
   const QString state = stateText(plan, wrong);
   QRectF state_area = c.state;

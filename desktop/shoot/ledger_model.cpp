@@ -54,11 +54,24 @@ void LedgerModel::rebuild() {
     group.mode = heading.mode;
     if (group.first_clip < 0) group.first_clip = static_cast<int>(i);
     group.clips.push_back(static_cast<int>(i));
-    if (heading.order == 0 && plans[i].lens.kind == Coverage::Missing && !plans[i].failed)
-      group.needs_lens = true;
+    if (heading.order != 0 || plans[i].failed) continue;
+    using Need = Group::Need;
+    const Need need = plans[i].lens.kind == Coverage::Missing    ? Need::Lens
+                      : plans[i].noise.kind == Coverage::Missing ? Need::Noise
+                                                                 : Need::None;
+    if (need > group.need) {
+      group.need = need;
+      group.first_clip = static_cast<int>(i);
+    }
   }
   for (auto& [key, group] : sorted) {
-    if (group.needs_lens) group.missing = tr("Lens not measured");
+    if (group.need == Group::Need::Lens) {
+      group.missing = tr("Lens not measured");
+      group.step = tr("Measure lens");
+    } else if (group.need == Group::Need::Noise) {
+      group.missing = tr("Noise not measured");
+      group.step = tr("Measure noise");
+    }
     const int number = static_cast<int>(groups_.size());
     rows_.push_back({number, -1});
     for (const int clip : group.clips) rows_.push_back({number, clip});
@@ -111,10 +124,12 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
     case Qt::DisplayRole:
       return name;
     case Qt::AccessibleTextRole:
-      return tr("%1, lens %2 %3")
-          .arg(name, coverageName(plan.lens.kind), QString::fromStdString(plan.lens.figure));
+      return tr("%1, lens %2 %3, noise %4 %5")
+          .arg(name, coverageName(plan.lens.kind), QString::fromStdString(plan.lens.figure),
+               coverageName(plan.noise.kind), QString::fromStdString(plan.noise.figure));
     case Qt::ToolTipRole: {
-      QStringList lines{QString::fromStdString(plan.lens.reason)};
+      QStringList lines{tr("Lens: %1").arg(QString::fromStdString(plan.lens.reason)),
+                        tr("Noise: %1").arg(QString::fromStdString(plan.noise.reason))};
       if (!plan.refusal.empty())
         lines.prepend(tr("Will not be rendered: %1").arg(QString::fromStdString(plan.refusal)));
       for (const ClipProblem& p : plan.info.problems)

@@ -17,9 +17,10 @@ class LedgerModel : public QAbstractListModel {
   explicit LedgerModel(Session& session, QObject* parent = nullptr);
 
   struct Group {
-    QString title, mode, missing;
+    QString title, mode;
+    QString missing, step;  ///< what is not there yet, and the next step as a button; may be empty
+    enum class Need { None, Noise, Lens } need = Need::None;
     int first_clip = -1;  ///< for the next step
-    bool needs_lens = false;
     std::vector<int> clips;
   };
 

@@ -43,6 +43,7 @@ class LedgerHead : public QWidget {
     put(c.picture, tr("Picture"), Qt::AlignRight);
     put(c.iso, tr("ISO"), Qt::AlignRight);
     put(c.lens, tr("Lens"), Qt::AlignLeft);
+    put(c.noise, tr("Noise"), Qt::AlignLeft);
     put(c.state, tr("Render"), Qt::AlignLeft);
   }
 };
@@ -50,16 +51,16 @@ class LedgerHead : public QWidget {
 // The shapes of the coverage cells with their names.
 class Legend : public QWidget {
  public:
-  explicit Legend(QWidget* parent) : QWidget(parent) { setFixedSize(5 * 82, 22); }
+  explicit Legend(QWidget* parent) : QWidget(parent) { setFixedSize(6 * 80, 22); }
 
  protected:
   void paintEvent(QPaintEvent*) override {
     QPainter p(this);
     int x = 0;
-    for (const Coverage kind :
-         {Coverage::Measured, Coverage::ByHand, Coverage::Borrowed, Coverage::Missing, Coverage::Doubtful}) {
-      paintCoverage(p, QRectF(x, 0, 76, 22), kind, coverageName(kind));
-      x += 82;
+    for (const Coverage kind : {Coverage::Measured, Coverage::ByHand, Coverage::Borrowed, Coverage::Estimated,
+                                Coverage::Missing, Coverage::Doubtful}) {
+      paintCoverage(p, QRectF(x, 0, 75, 22), kind, coverageName(kind));
+      x += 80;
     }
   }
 };
@@ -67,7 +68,7 @@ class Legend : public QWidget {
 // A list whose group rows have a button.
 class LedgerView : public QListView {
  public:
-  LedgerView(const LedgerModel& model, std::function<void(int)> measure)
+  LedgerView(const LedgerModel& model, std::function<void(int, BenchPart)> measure)
       : model_(model), measure_(std::move(measure)) {}
 
  protected:
@@ -76,13 +77,22 @@ class LedgerView : public QListView {
     const auto* group = model_.groupAt(index);
     if (group != nullptr && !group->missing.isEmpty() &&
         LedgerDelegate::buttonArea(visualRect(index)).contains(event->position()))
-      return measure_(group->first_clip);
+      return measure_(group->first_clip,
+                      group->need == LedgerModel::Group::Need::Noise ? BenchPart::Noise : BenchPart::Lens);
     QListView::mouseReleaseEvent(event);
+  }
+  // A double click on a cell goes to its station.
+  void mouseDoubleClickEvent(QMouseEvent* event) override {
+    const QModelIndex index = indexAt(event->pos());
+    const int clip = model_.clipAt(index);
+    if (clip < 0) return QListView::mouseDoubleClickEvent(event);
+    const auto columns = LedgerDelegate::columns(visualRect(index));
+    measure_(clip, columns.noise.contains(event->position()) ? BenchPart::Noise : BenchPart::Lens);
   }
 
  private:
   const LedgerModel& model_;
-  std::function<void(int)> measure_;
+  std::function<void(int, BenchPart)> measure_;
 };
 
 QLabel* makeLabel(int pixels, bool bold, QColor colour) {
@@ -147,7 +157,7 @@ QWidget* ShootPlace::buildHead() {
 }
 
 void ShootPlace::buildLedger() {
-  ledger_ = new LedgerView(model_, [this](int clip) { Q_EMIT benchWanted(clip); });
+  ledger_ = new LedgerView(model_, [this](int clip, BenchPart part) { Q_EMIT benchWanted(clip, part); });
   ledger_->setAccessibleName(tr("Coverage ledger"));
   ledger_->setModel(&model_);
   ledger_->setItemDelegate(new LedgerDelegate(session_, model_, strips_, ledger_));
@@ -157,7 +167,7 @@ void ShootPlace::buildLedger() {
   ledger_->setContextMenuPolicy(Qt::CustomContextMenu);
   connect(ledger_, &QWidget::customContextMenuRequested, this, &ShootPlace::showMenu);
   connect(ledger_, &QListView::activated, this, [this](const QModelIndex& index) {
-    if (const int clip = model_.clipAt(index); clip >= 0) Q_EMIT benchWanted(clip);
+    if (const int clip = model_.clipAt(index); clip >= 0) Q_EMIT benchWanted(clip, BenchPart::Lens);
   });
   connect(ledger_->selectionModel(), &QItemSelectionModel::currentChanged, this,
           [this](const QModelIndex& index) {
@@ -221,7 +231,10 @@ void ShootPlace::showMenu(const QPoint& at) {
   const ShootClip first = session_.shoot().clips[static_cast<size_t>(clips.front())];
   QMenu menu(this);
   menu.addAction(tr("Open in Compare"), this, [=, this] { Q_EMIT compareWanted(clips.front()); });
-  menu.addAction(tr("Measure its lens"), this, [=, this] { Q_EMIT benchWanted(clips.front()); });
+  menu.addAction(tr("Measure its lens"), this,
+                 [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Lens); });
+  menu.addAction(tr("Measure its noise"), this,
+                 [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Noise); });
   menu.addSeparator();
   menu.addAction(tr("Say camera and mode…"), this, [=, this] { answerFor(clips.front()); });
   menu.addAction(tr("Assign a profile…"), this, [=, this] { assignFor(clips); });
@@ -235,6 +248,9 @@ void ShootPlace::showMenu(const QPoint& at) {
   menu.addSeparator();
   change(first.lens_on ? tr("Switch the lens off") : tr("Switch the lens on"),
          [on = !first.lens_on](ShootClip& c) { c.lens_on = on; });
+  change(first.noise_on ? tr("Switch noise removal off") : tr("Switch noise removal on"),
+         [on = !first.noise_on](ShootClip& c) { c.noise_on = on; });
+  menu.addAction(tr("Say the ISO…"), this, [=, this] { askIso(clips); });
   change(first.render ? tr("Leave out of runs") : tr("Render again in runs"),
          [on = !first.render](ShootClip& c) { c.render = on; });
   if (session_.plans()[static_cast<size_t>(clips.front())].info.interlaced)
@@ -249,6 +265,20 @@ void ShootPlace::showMenu(const QPoint& at) {
     });
   });
   menu.exec(ledger_->viewport()->mapToGlobal(at));
+}
+
+void ShootPlace::askIso(const std::vector<int>& clips) {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clips.front())];
+  const auto known = isoOf(plan.clip, plan.info);
+  bool ok = false;
+  const int iso = QInputDialog::getInt(
+      this, tr("ISO"), tr("ISO of %n clip(s); 0: as the file says", nullptr, static_cast<int>(clips.size())),
+      known ? qRound(known->iso) : 0, 0, 10000000, 1, &ok);
+  if (!ok) return;
+  session_.edit(tr("Say the ISO"), [&](Shoot& shoot) {
+    for (const int clip : clips)
+      shoot.clips[static_cast<size_t>(clip)].iso = iso > 0 ? std::optional<double>(iso) : std::nullopt;
+  });
 }
 
 void ShootPlace::assignFor(const std::vector<int>& clips) {

@@ -14,6 +14,9 @@ class QStackedWidget;
 
 namespace glenhaze::desktop {
 
+/// The stations of the bench that the ledger leads to.
+enum class BenchPart { Lens, Noise };
+
 class ShootPlace : public QWidget {
   Q_OBJECT
  public:
@@ -23,7 +26,7 @@ class ShootPlace : public QWidget {
 
  Q_SIGNALS:
   void bringInWanted();
-  void benchWanted(int clip);
+  void benchWanted(int clip, glenhaze::desktop::BenchPart part);
   void compareWanted(int clip);
   void runWanted();
   void outputWanted();
@@ -35,6 +38,7 @@ class ShootPlace : public QWidget {
   QWidget* buildEmpty();
   void showMenu(const QPoint& at);
   void answerFor(int clip);
+  void askIso(const std::vector<int>& clips);
   void assignFor(const std::vector<int>& clips);
   std::vector<int> selectedClips() const;
   void refresh();

@@ -182,7 +182,7 @@ void paintCoverage(QPainter& painter, const QRectF& area, Coverage kind, const Q
       ink = kText;
       break;
     case Coverage::Estimated:
-      painter.fillPath(shape, QColor(0xA2, 0xA3, 0xA1));
+      painter.fillPath(shape, QColor(0xC4, 0xC5, 0xC2));
       hatch(painter, box);
       break;
     case Coverage::Off:

@@ -187,11 +187,11 @@ TEST_F(Window, EdgesAreMeasuredAndPutIntoTheProfile) {
   EXPECT_EQ(window->session().plans()[0].lens.kind, Coverage::Missing);
   window->go(MainWindow::Bench);
   BenchPlace& bench = window->benchPlace();
-  bench.setWay(LensState::Way::Edges);
+  bench.lens().setWay(LensState::Way::Edges);
   ASSERT_TRUE(bench.chooseShot(QStringLiteral("one.mp4")));
-  bench.state().findEdges();
-  ASSERT_TRUE(eventually([&] { return !bench.state().busy(); }));
-  ASSERT_TRUE(bench.state().edgeFinding()) << bench.state().trouble().toStdString();
+  bench.lens().state().findEdges();
+  ASSERT_TRUE(eventually([&] { return !bench.lens().state().busy(); }));
+  ASSERT_TRUE(bench.lens().state().edgeFinding()) << bench.lens().state().trouble().toStdString();
   // Nothing changes the profile until the user says so.
   EXPECT_TRUE(window->session().profiles().empty());
   bench.putIntoProfile();
@@ -209,8 +209,8 @@ TEST_F(Window, EdgesAreMeasuredAndPutIntoTheProfile) {
 TEST_F(Window, NudgedValuesAreMarkedAsByHand) {
   open(true);
   window->go(MainWindow::Bench);
-  LensState& state = window->benchPlace().state();
-  window->benchPlace().setWay(LensState::Way::ByHand);
+  LensState& state = window->benchPlace().lens().state();
+  window->benchPlace().lens().setWay(LensState::Way::ByHand);
   Lens lens = *state.lens();
   lens.k[0] -= 0.01;
   state.nudge(lens);

@@ -1,0 +1,82 @@
+#pragma once
+// The noise bench without widgets: the shot, patches on it, what was measured, and the curve that would go
+// into the profile. Changes nothing outside itself until the user says so.
+
+#include <QObject>
+#include <QString>
+#include <optional>
+#include <vector>
+
+#include "core/profile/profile.h"
+#include "desktop/background.h"
+
+namespace glenhaze::desktop {
+
+class NoiseState : public QObject {
+  Q_OBJECT
+ public:
+  enum class Way { LockedOff, Patches };
+
+  explicit NoiseState(QObject* parent = nullptr);
+
+  void setCamera(const CameraMode& camera, const std::optional<NoisePart>& before);
+  const CameraMode& camera() const { return camera_; }
+  const std::optional<NoisePart>& before() const { return before_; }
+
+  /// The ISO follows from the shot where it says one.
+  void setShot(const ClipInfo& shot);
+  const ClipInfo& shot() const { return shot_; }
+  Way way() const { return way_; }
+  void setWay(Way way);
+  double iso() const { return iso_; }  ///< 0: not known
+  void setIso(double iso);
+  const QString& light() const { return light_; }
+  void setLight(const QString& light);
+
+  /// A frame of the shot and the one after it: patches are judged on them. Either may be empty.
+  void setFrames(const Frame& frame, const Frame& next);
+  PatchVerdict judge(const PatchRect& rect) const;
+  /// Every cell of the frame with its verdict, row by row.
+  const std::vector<PatchVerdict>& cells();
+
+  const std::vector<PatchVerdict>& patches() const { return patches_; }
+  bool patchUsed(int row) const;
+  void addPatch(const PatchRect& rect);
+  void setPatchUsed(int row, bool used);
+  void removePatch(int row);
+
+  /// In the background. Without patches they are found by themselves.
+  void measure();
+  void stop() { job_.stop(); }
+  bool busy() const { return job_.busy(); }
+  const QString& trouble() const { return job_.trouble(); }
+
+  const std::optional<NoiseFinding>& finding() const { return finding_; }
+  /// The curve shown: the finding's, or what the profile has for this ISO; empty when neither is there.
+  std::optional<NoiseCurve> curve() const;
+  /// What the profile has for this ISO and light now.
+  std::optional<NoiseCurve> curveBefore() const;
+  /// What would be put into the profile; empty when there is nothing.
+  std::optional<NoiseEntry> entry() const;
+
+ Q_SIGNALS:
+  void changed();
+  void progressed(double share);
+
+ private:
+  void forget();
+  CameraMode camera_;
+  std::optional<NoisePart> before_;
+  ClipInfo shot_;
+  Way way_ = Way::LockedOff;
+  double iso_ = 0;
+  QString light_;
+  Frame frame_, next_;
+  std::vector<PatchVerdict> cells_;
+  std::vector<PatchVerdict> patches_;
+  std::vector<bool> used_;
+  std::optional<NoiseFinding> finding_;
+  Background job_;
+};
+
+}  // namespace glenhaze::desktop
