@@ -10,6 +10,7 @@
 
 #include "core/media/reader.h"
 #include "core/noise/denoise.h"
+#include "core/noise/detail/block_kernel.h"
 #include "simulator/film.h"
 
 namespace {
@@ -58,6 +59,33 @@ double psnr(const Plane& a, const Plane& b) {
   return 10 * std::log10(255.0 * 255 * (a.width - 2 * kEdge) * (a.height - 2 * kEdge) / std::max(1e-9, sum));
 }
 
+// How the noise of one frame is spread over octaves of detail.
+std::array<std::array<double, kNoiseOctaves>, 3> trueOctaves(const Frame& clean, const Frame& noisy) {
+  std::array<std::array<double, kNoiseOctaves>, 3> out{};
+  for (size_t p = 0; p < 3; ++p) {
+    std::array<double, kNoiseOctaves> power{}, count{};
+    double all = 0, n = 0;
+    const Plane &c = clean.planes[p], &d = noisy.planes[p];
+    for (int by = 0; by + 16 <= c.height; by += 16)
+      for (int bx = 0; bx + 16 <= c.width; bx += 16) {
+        float block[256], coefficients[256];
+        for (int y = 0; y < 16; ++y)
+          for (int x = 0; x < 16; ++x)
+            block[y * 16 + x] =
+                static_cast<float>(d.row<uint8_t>(by + y)[bx + x] - c.row<uint8_t>(by + y)[bx + x]);
+        detail::blockCosines(block, 16, coefficients);
+        for (int i = 1; i < 256; ++i) {
+          const int f = std::max(i % 16, i / 16);
+          const size_t o = f >= 8 ? 0 : f >= 4 ? 1 : f >= 2 ? 2 : 3;
+          const double e = static_cast<double>(coefficients[i]) * static_cast<double>(coefficients[i]);
+          power[o] += e, ++count[o], all += e, ++n;
+        }
+      }
+    for (size_t o = 0; o < kNoiseOctaves; ++o) out[p][o] = power[o] / count[o] / (all / n);
+  }
+  return out;
+}
+
 // The simulated camera's noise, from the difference between both films: the truth, not a measurement.
 NoiseCurve trueCurve(const std::vector<Frame>& clean, const std::vector<Frame>& noisy) {
   NoiseCurve curve;
@@ -73,6 +101,7 @@ NoiseCurve trueCurve(const std::vector<Frame>& clean, const std::vector<Frame>& 
           ++count[p][bin];
         }
     }
+  curve.octaves = trueOctaves(clean[0], noisy[0]);
   for (size_t bin = 0; bin < 32; ++bin) {
     if (count[0][bin] < 500 || count[1][bin] < 200) continue;
     curve.level.push_back(static_cast<double>(bin) * 8 + 3.5);
@@ -106,8 +135,6 @@ int main(int argc, char** argv) {
     if (key == "luma") settings.luma = value;
     if (key == "chroma") settings.chroma = value;
     if (key == "tolerance") settings.tolerance = value;
-    if (key == "white" && value == 0)
-      curve.octaves = {{{0.9, 1.4, 2, 2}, {0.5, 2, 2.5, 2.5}, {0.5, 2, 2.5, 2.5}}};
   }
   Denoiser denoiser(curve, settings);
   std::vector<Frame> out;

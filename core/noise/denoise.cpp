@@ -28,7 +28,8 @@ struct Held {
   Frame frame;
   std::array<FloatPlane, 3> planes;
   detail::MotionPicture motion;
-  bool repeats = false;  ///< the same samples as the frame before: no evidence of its own
+  MotionField forward, backward;  ///< to the frames after and before; empty where there is none of its size
+  bool repeats = false;           ///< the same samples as the frame before: no evidence of its own
 };
 
 void requireSettings(const DenoiseSettings& s, const NoiseCurve& curve) {
@@ -72,6 +73,9 @@ struct Denoiser::State {
   std::shared_ptr<Held> take(const Frame& frame) const;
   Frame finish(size_t middle) const;
   std::vector<size_t> neighboursOf(size_t middle) const;
+  /// Noise at middle grey stands for the picture where motion is concerned.
+  float motionSigma() const { return static_cast<float>(curve.sigmaAt(0, 110)); }
+  MotionField motionTo(size_t middle, size_t other, std::vector<MotionField>& known) const;
   void removeFrom(const Held& middle, const std::vector<const Held*>& others, Frame& out) const;
   std::vector<float> blockVariance(const Held& held, int channel, int columns, int rows) const;
   void denoisePlane(const Held& middle, const std::vector<const Held*>& others,
@@ -108,7 +112,15 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) const {
   for (int p = 0; p < frame.format.numPlanes(); ++p)
     held->planes[static_cast<size_t>(p)] = detail::floatPlane(frame, p);
   if (settings.frames_each_side > 0) held->motion = detail::motionPicture(held->planes[0]);
-  held->repeats = !window.empty() && sameSamples(window.back()->frame, frame);
+  if (window.empty()) return held;
+  Held& before = *window.back();
+  held->repeats = sameSamples(before.frame, frame);
+  if (settings.frames_each_side > 0 && before.frame.width == frame.width &&
+      before.frame.height == frame.height) {
+    before.forward = detail::estimateMotion(before.motion, held->motion, motionSigma());
+    held->backward = detail::estimateMotion(held->motion, before.motion, motionSigma(),
+                                            detail::turnedAround(before.forward));
+  }
   return held;
 }
 
@@ -121,11 +133,12 @@ std::vector<size_t> Denoiser::State::neighboursOf(size_t middle) const {
            window[i]->frame.format == window[middle]->frame.format;
   };
   const auto side = static_cast<size_t>(settings.frames_each_side);
-  for (size_t i = 1; i <= side && middle + i < window.size(); ++i)
-    if (!window[middle + i]->repeats && fits(middle + i)) found.push_back(middle + i);
+  // A frame of another size ends what can be followed.
+  for (size_t i = 1; i <= side && middle + i < window.size() && fits(middle + i); ++i)
+    if (!window[middle + i]->repeats) found.push_back(middle + i);
   // Backwards a frame repeats when the one after it says so.
-  for (size_t i = 1; i <= side && i <= middle; ++i)
-    if (!window[middle - i + 1]->repeats && fits(middle - i)) found.push_back(middle - i);
+  for (size_t i = 1; i <= side && i <= middle && fits(middle - i); ++i)
+    if (!window[middle - i + 1]->repeats) found.push_back(middle - i);
   return found;
 }
 
@@ -269,16 +282,35 @@ void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const H
   detail::storePlane(result, out, channel);
 }
 
+// Motion one frame further than `known` has it: chained, then corrected on the frames themselves. `known`
+// holds the fields to the frames between, nearest first.
+MotionField Denoiser::State::motionTo(size_t middle, size_t other, std::vector<MotionField>& known) const {
+  const bool ahead = other > middle;
+  const auto stepFrom = [&](size_t i) -> const MotionField& {
+    return ahead ? window[i]->forward : window[i]->backward;
+  };
+  const size_t distance = ahead ? other - middle : middle - other;
+  while (known.size() < distance) {
+    const size_t last = ahead ? middle + known.size() : middle - known.size();
+    const size_t further = ahead ? last + 1 : last - 1;
+    if (known.empty())
+      known.push_back(stepFrom(middle));
+    else
+      known.push_back(detail::estimateMotion(window[middle]->motion, window[further]->motion, motionSigma(),
+                                             detail::chained(known.back(), stepFrom(last))));
+  }
+  return known[distance - 1];
+}
+
 Frame Denoiser::State::finish(size_t at) const {
   const Held& middle = *window[at];
   std::vector<const Held*> others;
-  for (const size_t i : neighboursOf(at)) others.push_back(window[i].get());
   Frame out = makeFrameLike(middle.frame, middle.frame.width, middle.frame.height);
-  // Noise at middle grey stands for the picture where motion is concerned.
-  const auto sigma = static_cast<float>(curve.sigmaAt(0, 110));
-  std::vector<MotionField> fields;
-  for (const Held* other : others)
-    fields.push_back(detail::estimateMotion(middle.motion, other->motion, sigma));
+  std::vector<MotionField> fields, ahead, behind;
+  for (const size_t i : neighboursOf(at)) {
+    others.push_back(window[i].get());
+    fields.push_back(motionTo(at, i, i > at ? ahead : behind));
+  }
   std::vector<std::vector<float>> trust;
   for (int c = 0; c < middle.frame.format.numPlanes(); ++c)
     denoisePlane(middle, others, fields, c, trust, out);

@@ -11,56 +11,63 @@
 
 #include "core/base/parallel.h"
 
-// The loops below are plain; each is compiled once per instruction set and chosen at run time.
+// Compiled once per instruction set and chosen at run time.
 HWY_BEFORE_NAMESPACE();
 namespace glenhaze::detail::HWY_NAMESPACE {
 
+namespace hn = hwy::HWY_NAMESPACE;
+
 int blockDifference(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uint8_t* HWY_RESTRICT b,
                     ptrdiff_t b_stride) {
+#if HWY_TARGET == HWY_SCALAR
   int sum = 0;
-  for (int y = 0; y < kBlock; ++y) {
-    for (int x = 0; x < kBlock; ++x) {
-      const int d = a[x] - b[x];
-      sum += d < 0 ? -d : d;
-    }
-    a += a_stride;
-    b += b_stride;
-  }
+  for (int y = 0; y < kBlock; ++y, a += a_stride, b += b_stride)
+    for (int x = 0; x < kBlock; ++x) sum += a[x] > b[x] ? a[x] - b[x] : b[x] - a[x];
   return sum;
+#else
+  const hn::FixedTag<uint8_t, kBlock> bytes;
+  const hn::FixedTag<uint64_t, kBlock / 8> words;
+  auto sums = hn::Zero(words);
+  for (int y = 0; y < kBlock; ++y, a += a_stride, b += b_stride) {
+    const auto p = hn::LoadU(bytes, a), q = hn::LoadU(bytes, b);
+    sums = hn::Add(sums, hn::SumsOf8(hn::Sub(hn::Max(p, q), hn::Min(p, q))));
+  }
+  return static_cast<int>(hn::GetLane(hn::SumOfLanes(words, sums)));
+#endif
 }
 
 // Sums of one Gauss–Newton step over a block: gradient products, gradient times difference, difference².
 void gradientSums(const float* HWY_RESTRICT a, ptrdiff_t a_stride, const float* HWY_RESTRICT b,
                   ptrdiff_t b_stride, float fx, float fy, float* HWY_RESTRICT sums) {
-  float xx[kBlock] = {}, xy[kBlock] = {}, yy[kBlock] = {}, xd[kBlock] = {}, yd[kBlock] = {}, dd[kBlock] = {};
-  const float w00 = (1 - fx) * (1 - fy), w10 = fx * (1 - fy), w01 = (1 - fx) * fy, w11 = fx * fy;
-  for (int y = 0; y < kBlock; ++y) {
-    const float* HWY_RESTRICT above = a - a_stride;
-    const float* HWY_RESTRICT below = a + a_stride;
-    const float* HWY_RESTRICT next = b + b_stride;
-    for (int x = 0; x < kBlock; ++x) {
-      const float gx = 0.5F * (a[x + 1] - a[x - 1]), gy = 0.5F * (below[x] - above[x]);
-      const float there = w00 * b[x] + w10 * b[x + 1] + w01 * next[x] + w11 * next[x + 1];
-      const float d = a[x] - there;
-      xx[x] += gx * gx;
-      xy[x] += gx * gy;
-      yy[x] += gy * gy;
-      xd[x] += gx * d;
-      yd[x] += gy * d;
-      dd[x] += d * d;
+  const hn::CappedTag<float, kBlock> lanes;
+  constexpr int kWide = static_cast<int>(hn::MaxLanes(hn::CappedTag<float, kBlock>()));
+  const auto w00 = hn::Set(lanes, (1 - fx) * (1 - fy)), w10 = hn::Set(lanes, fx * (1 - fy)),
+             w01 = hn::Set(lanes, (1 - fx) * fy), w11 = hn::Set(lanes, fx * fy), half = hn::Set(lanes, 0.5F);
+  auto xx = hn::Zero(lanes), xy = xx, yy = xx, xd = xx, yd = xx, dd = xx;
+  for (int x = 0; x < kBlock; x += kWide) {
+    const float *from = a + x, *to = b + x;
+    auto above = hn::LoadU(lanes, from - a_stride), here = hn::LoadU(lanes, from);
+    for (int y = 0; y < kBlock; ++y, from += a_stride, to += b_stride) {
+      const auto below = hn::LoadU(lanes, from + a_stride);
+      const auto gx = hn::Mul(half, hn::Sub(hn::LoadU(lanes, from + 1), hn::LoadU(lanes, from - 1)));
+      const auto gy = hn::Mul(half, hn::Sub(below, above));
+      auto there = hn::Mul(w00, hn::LoadU(lanes, to));
+      there = hn::MulAdd(w10, hn::LoadU(lanes, to + 1), there);
+      there = hn::MulAdd(w01, hn::LoadU(lanes, to + b_stride), there);
+      there = hn::MulAdd(w11, hn::LoadU(lanes, to + b_stride + 1), there);
+      const auto d = hn::Sub(here, there);
+      xx = hn::MulAdd(gx, gx, xx);
+      xy = hn::MulAdd(gx, gy, xy);
+      yy = hn::MulAdd(gy, gy, yy);
+      xd = hn::MulAdd(gx, d, xd);
+      yd = hn::MulAdd(gy, d, yd);
+      dd = hn::MulAdd(d, d, dd);
+      above = here;
+      here = below;
     }
-    a += a_stride;
-    b += b_stride;
   }
-  for (int i = 0; i < 6; ++i) sums[i] = 0;
-  for (int x = 0; x < kBlock; ++x) {
-    sums[0] += xx[x];
-    sums[1] += xy[x];
-    sums[2] += yy[x];
-    sums[3] += xd[x];
-    sums[4] += yd[x];
-    sums[5] += dd[x];
-  }
+  int i = 0;
+  for (const auto& sum : {xx, xy, yy, xd, yd, dd}) sums[i++] = hn::GetLane(hn::SumOfLanes(lanes, sum));
 }
 
 }  // namespace glenhaze::detail::HWY_NAMESPACE
@@ -230,18 +237,39 @@ int blocksAlong(int samples) { return (samples + kStep - 1) / kStep + 1; }
 
 MotionPicture motionPicture(const FloatPlane& luma) { return {bytePyramid(luma, kLevels), softened(luma)}; }
 
-MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma) {
-  LevelField whole;
-  const auto levels = static_cast<int>(from.pyramid.size());
-  float level_sigma = sigma / static_cast<float>(1 << (levels - 1));
-  for (int level = levels - 1; level >= 0; --level, level_sigma *= 2) {
-    const bool finest = level == 0;
-    LevelField next =
-        searchLevel(from.pyramid[static_cast<size_t>(level)], to.pyramid[static_cast<size_t>(level)],
-                    whole.vectors.empty() ? nullptr : &whole, level_sigma, finest ? kStep : kBlock / 2,
-                    finest ? -kStep : -kStep);
-    whole = std::move(next);
-  }
+namespace {
+
+// Whole-sample motion near a guess: the finest level of the search alone.
+LevelField searchNear(const BytePlane& from, const BytePlane& to, const MotionField& guess, float sigma) {
+  LevelField field;
+  field.step = kStep;
+  field.offset = -kStep;
+  field.columns = guess.columns;
+  field.rows = guess.rows;
+  field.vectors.resize(guess.vectors.size());
+  const LevelSearch search(from, to, sigma);
+  parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
+    for (int row = first; row < last; ++row)
+      for (int column = 0; column < field.columns; ++column) {
+        const auto at = [&](int c, int r) {
+          const BlockVector v =
+              guess.at(std::clamp(c, 0, field.columns - 1), std::clamp(r, 0, field.rows - 1));
+          return Whole{static_cast<int>(std::lround(v.dx)), static_cast<int>(std::lround(v.dy))};
+        };
+        constexpr int kAway = 2;
+        field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
+                      static_cast<size_t>(column)] =
+            search.downhill(column * kStep - kStep, row * kStep - kStep,
+                            std::array{at(column, row), at(column - kAway, row), at(column + kAway, row),
+                                       at(column, row - kAway), at(column, row + kAway), Whole{}},
+                            4);
+      }
+  });
+  return field;
+}
+
+MotionField refinedField(const MotionPicture& from, const MotionPicture& to, const LevelField& whole,
+                         float sigma) {
   MotionField field;
   field.columns = blocksAlong(from.soft.width);
   field.rows = blocksAlong(from.soft.height);
@@ -257,6 +285,45 @@ MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, f
                     noise_energy);
   });
   return field;
+}
+
+}  // namespace
+
+MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma) {
+  LevelField whole;
+  const auto levels = static_cast<int>(from.pyramid.size());
+  float level_sigma = sigma / static_cast<float>(1 << (levels - 1));
+  for (int level = levels - 1; level >= 0; --level, level_sigma *= 2)
+    whole = searchLevel(from.pyramid[static_cast<size_t>(level)], to.pyramid[static_cast<size_t>(level)],
+                        level == levels - 1 ? nullptr : &whole, level_sigma, level == 0 ? kStep : kBlock / 2,
+                        -kStep);
+  return refinedField(from, to, whole, sigma);
+}
+
+MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
+                           const MotionField& guess) {
+  return refinedField(from, to, searchNear(from.pyramid[0], to.pyramid[0], guess, sigma), sigma);
+}
+
+MotionField chained(const MotionField& first, const MotionField& second) {
+  MotionField out = first;
+  for (int row = 0; row < out.rows; ++row)
+    for (int column = 0; column < out.columns; ++column) {
+      BlockVector& v = out.vectors[static_cast<size_t>(row) * static_cast<size_t>(out.columns) +
+                                   static_cast<size_t>(column)];
+      const auto along = [](int at, float by, int count) {
+        return std::clamp(at + static_cast<int>(std::lround(by / kStep)), 0, count - 1);
+      };
+      const BlockVector on = second.at(along(column, v.dx, out.columns), along(row, v.dy, out.rows));
+      v = {v.dx + on.dx, v.dy + on.dy};
+    }
+  return out;
+}
+
+MotionField turnedAround(const MotionField& field) {
+  MotionField out = field;
+  for (BlockVector& v : out.vectors) v = {-v.dx, -v.dy};
+  return out;
 }
 
 }  // namespace glenhaze::detail

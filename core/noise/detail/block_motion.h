@@ -38,5 +38,12 @@ MotionPicture motionPicture(const FloatPlane& luma);
 /// code values; random resemblance below it is not followed. Rows in parallel, same result for any number
 /// of threads.
 MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma);
+/// The same near a guess, which saves the search; of the same size.
+MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
+                           const MotionField& guess);
+
+/// Guesses: from the first picture to the third by way of the second, and back the way that a field goes.
+MotionField chained(const MotionField& first, const MotionField& second);
+MotionField turnedAround(const MotionField& field);
 
 }  // namespace glenhaze::detail
