@@ -134,10 +134,30 @@ void takeShots(MainWindow& window, const QString& folder) {
              {},
              QStringLiteral("compare.png")});
   tour->add({[&] {
+               session.setCurrentClip(clipNamed(session, "D3_0045"));
+               window.comparePlace().view().setZoom(2, {});
+             },
+             [&] { return window.comparePlace().settled(); },
+             {}});
+  tour->add({[&] { window.comparePlace().view().centreOn({900, 620}); },
+             [&] { return window.comparePlace().settled(); },
+             QStringLiteral("compare-noise.png")});
+  tour->add({[&] { window.comparePlace().setLook(4); }, {}, QStringLiteral("compare-removed.png")});
+  tour->add({[&] {
+               window.comparePlace().setLook(0);
+               session.setCurrentClip(clipNamed(session, "A1_1115"));
+             },
+             [&] { return window.comparePlace().settled(); },
+             {}});
+  tour->add({[&] { window.comparePlace().view().centreOn({640, 430}); },
+             [&] { return window.comparePlace().settled(); },
+             QStringLiteral("compare-night.png")});
+  tour->add({[&] { window.comparePlace().view().setZoom(0, {}); }, {}, {}});
+  tour->add({[&] {
                session.startRun();
                window.go(MainWindow::Run);
              },
-             [&] { return session.batch() && session.batch()->summary().done >= 3; },
+             [&] { return session.batch() && session.batch()->summary().done >= 1; },
              QStringLiteral("run.png")});
   tour->add({[&] { session.stopRun(); }, [&] { return !session.running(); }, {}});
   tour->add({[&] {

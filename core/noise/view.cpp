@@ -1,7 +1,6 @@
 #include "core/noise/view.h"
 
 #include <algorithm>
-#include <cmath>
 #include <vector>
 
 #include "core/base/error.h"
@@ -88,43 +87,6 @@ Frame removedPart(const Frame& before, const Frame& after, double gain) {
         for (int x = 0; x < a.width; ++x) difference.row(y)[x] = middle + by * (a.row(y)[x] - b.row(y)[x]);
     });
     detail::storePlane(difference, out, p);
-  }
-  return out;
-}
-
-Frame liftedForViewing(const Frame& frame, double stops) {
-  if (stops == 0) return frame;
-  // ITU-R BT.709-6, item 1.2: V = 4.5 L below 0.018, else 1.099 L^0.45 − 0.099.
-  const auto light = [](double v) { return v < 0.081 ? v / 4.5 : std::pow((v + 0.099) / 1.099, 1 / 0.45); };
-  const auto code = [](double l) { return l < 0.018 ? 4.5 * l : 1.099 * std::pow(l, 0.45) - 0.099; };
-  const double black = frame.colour.full_range ? 0 : 16, span = frame.colour.full_range ? 255 : 219;
-  constexpr int kSteps = 1024;
-  std::vector<float> lifted(kSteps + 1), ratio(kSteps + 1);
-  for (int i = 0; i <= kSteps; ++i) {
-    const double v = std::max(0.0, (255.0 * i / kSteps - black) / span);
-    const double up = std::min(1.0, code(light(v) * std::exp2(stops)));
-    lifted[static_cast<size_t>(i)] = static_cast<float>(black + span * up);
-    ratio[static_cast<size_t>(i)] = static_cast<float>(v > 1e-3 ? up / v : std::exp2(stops));
-  }
-  const auto entry = [](float v) {
-    return static_cast<size_t>(std::clamp(v * (kSteps / 255.0F) + 0.5F, 0.0F, static_cast<float>(kSteps)));
-  };
-  Frame out = makeFrameLike(frame, frame.width, frame.height);
-  const detail::FloatPlane luma = detail::floatPlane(frame, 0);
-  for (int p = 0; p < frame.format.numPlanes(); ++p) {
-    detail::FloatPlane plane = p == 0 ? luma : detail::floatPlane(frame, p);
-    const int sx = p == 0 ? 0 : frame.format.shiftX(), sy = p == 0 ? 0 : frame.format.shiftY();
-    parallelBlocks(plane.height, kGrain, [&](int first, int last) {
-      for (int y = first; y < last; ++y) {
-        const float* l = luma.row(std::min(y << sy, luma.height - 1));
-        float* row = plane.row(y);
-        for (int x = 0; x < plane.width; ++x) {
-          const size_t at = entry(l[std::min(x << sx, luma.width - 1)]);
-          row[x] = p == 0 ? lifted[at] : 128.0F + (row[x] - 128.0F) * ratio[at];
-        }
-      }
-    });
-    detail::storePlane(plane, out, p);
   }
   return out;
 }

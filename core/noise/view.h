@@ -13,8 +13,4 @@ Frame channelDetail(const Frame& frame, int channel, double gain);
 /// Both must be of one size and format, else Error(BadRequest).
 Frame removedPart(const Frame& before, const Frame& after, double gain);
 
-/// A frame with its exposure lifted by so many stops, in linear light through the transfer of BT.709, for
-/// viewing only; luma and chroma are scaled alike, so that hues stay.
-Frame liftedForViewing(const Frame& frame, double stops);
-
 }  // namespace glenhaze

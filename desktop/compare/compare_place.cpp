@@ -13,7 +13,10 @@
 #include <array>
 #include <cmath>
 
+#include "core/base/error.h"
 #include "core/lens/edges.h"
+#include "core/noise/view.h"
+#include "desktop/compare/noise_form.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
 
@@ -22,6 +25,28 @@ namespace glenhaze::desktop {
 namespace {
 
 constexpr int64_t kLoopFrames = 90;
+constexpr double kRemovedGain = 6, kChannelGain = 6;
+constexpr int kRemovedLook = 4;
+
+// Exposure lifted in linear light, each primary by itself, through the screen's own curve (sRGB of IEC
+// 61966-2-1): for viewing only.
+QImage lifted(const QImage& image, int stops) {
+  if (stops == 0 || image.isNull()) return image;
+  std::array<uchar, 256> table{};
+  for (size_t i = 0; i < table.size(); ++i) {
+    const double v = static_cast<double>(i) / 255;
+    const double light = (v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4)) * std::exp2(stops);
+    const double up = light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055;
+    table[i] = static_cast<uchar>(std::lround(255 * std::min(1.0, up)));
+  }
+  QImage out(image.size(), QImage::Format_RGB32);
+  for (int y = 0; y < image.height(); ++y) {
+    const uchar* from = image.constScanLine(y);
+    uchar* to = out.scanLine(y);
+    for (int x = 0; x < 4 * image.width(); ++x) to[x] = table[from[x]];
+  }
+  return out;
+}
 
 QString shareText(double share) { return withUnit(share * 100, share < 0.1 ? 1 : 0, QStringLiteral("%")); }
 
@@ -125,6 +150,20 @@ QWidget* ComparePlace::buildTools() {
     view_->update();
   });
   layout->addWidget(edge_tool_);
+  look_ = new QComboBox;
+  look_->setAccessibleName(tr("Channel"));
+  look_->addItems(
+      {tr("All channels"), tr("Luma detail"), tr("Cb detail"), tr("Cr detail"), tr("What was removed")});
+  look_->setToolTip(
+      tr("One channel alone with raised contrast, or what noise removal took away, amplified (N)"));
+  connect(look_, &QComboBox::currentIndexChanged, this, [this] { present(current_); });
+  layout->addWidget(look_);
+  lift_ = new QComboBox;
+  lift_->setAccessibleName(tr("Exposure for viewing"));
+  lift_->addItems({tr("As exposed"), tr("+1 stop"), tr("+2 stops"), tr("+3 stops")});
+  lift_->setToolTip(tr("Lifts the exposure for viewing only, to judge shadows as they will be graded (L)"));
+  connect(lift_, &QComboBox::currentIndexChanged, this, [this] { present(current_); });
+  layout->addWidget(lift_);
   layout->addStretch();
   lens_ = new QCheckBox(tr("Lens"));
   lens_->setToolTip(tr("The lens correction of this clip, on or off"));
@@ -134,6 +173,13 @@ QWidget* ComparePlace::buildTools() {
              [on](ShootClip& c) { c.lens_on = on; });
   });
   layout->addWidget(lens_);
+  noise_ = new QCheckBox(tr("Noise"));
+  noise_->setToolTip(tr("Noise removal of this clip, on or off"));
+  connect(noise_, &QCheckBox::clicked, this, [this](bool on) {
+    editClip(on ? tr("Switch noise removal on") : tr("Switch noise removal off"),
+             [on](ShootClip& c) { c.noise_on = on; });
+  });
+  layout->addWidget(noise_);
   return bar;
 }
 
@@ -189,7 +235,18 @@ QWidget* ComparePlace::buildSide() {
   edge_text_->setWordWrap(true);
   layout->addWidget(edge_text_);
   layout->addWidget(buildOwn());
-  layout->addSpacing(8);
+  noise_form_ = new NoiseForm;
+  connect(noise_form_, &NoiseForm::edited, this, [this](const DenoiseSettings& s) {
+    editClip(tr("Change noise removal"), [s](ShootClip& c) { c.denoise = s; });
+  });
+  connect(noise_form_, &NoiseForm::followCamera, this, [this] {
+    editClip(tr("Follow the camera's noise settings"), [](ShootClip& c) { c.denoise.reset(); });
+  });
+  connect(noise_form_, &NoiseForm::keepForCamera, this, &ComparePlace::keepForCamera);
+  connect(noise_form_, &NoiseForm::findStrength, this, &ComparePlace::findStrength);
+  connect(&search_, &Background::changed, this, [this] { noise_form_->setBusy(search_.busy()); });
+  layout->addWidget(noise_form_);
+  layout->addSpacing(4);
   layout->addWidget(quietLabel(tr("Pinned places · double-click the picture to pin one")));
   for (int i = 0; i < 3; ++i) {
     auto* label = new QLabel;
@@ -250,6 +307,68 @@ void ComparePlace::showOwn() {
   }
   as_shoot_->setVisible(plan.clip.fill || plan.clip.lens_amount);
   slider_->setRendered(plan.job.range);
+  noise_form_->setVisible(plan.job.correction.noise.has_value());
+  noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
+}
+
+void ComparePlace::setLook(int look) { look_->setCurrentIndex(look); }
+void ComparePlace::setLift(int stops) { lift_->setCurrentIndex(stops); }
+
+// What is shown of a frame: as it is, one channel of it, or what was taken away.
+void ComparePlace::present(const PreviewFrame& frame) {
+  const int look = look_->currentIndex();
+  const bool whole = frame.source_frame.width > 0 && !frame.draft;
+  if (look == kRemovedLook && whole && frame.clean_frame.width > 0) {
+    const Frame removed = removedPart(frame.source_frame, frame.clean_frame, kRemovedGain);
+    const QImage image = imageOf(removed);
+    view_->setPicture(image, {removed.width, removed.height});
+    view_->setSecond(lifted(frame.source, lift_->currentIndex()));
+  } else if (look > 0 && look < kRemovedLook && whole) {
+    view_->setPicture(imageOf(channelDetail(frame.corrected_frame, look - 1, kChannelGain)), frame.size);
+    view_->setSecond(imageOf(channelDetail(frame.source_frame, look - 1, kChannelGain)));
+  } else {
+    view_->setPicture(lifted(frame.corrected, lift_->currentIndex()), frame.size);
+    view_->setSecond(lifted(frame.source, lift_->currentIndex()));
+  }
+}
+
+void ComparePlace::keepForCamera() {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+  if (!plan.clip.denoise || plan.match.profile < 0) return;
+  Profile profile = session_.profiles()[static_cast<size_t>(plan.match.profile)];
+  if (!profile.noise) return;
+  profile.noise->denoise = *plan.clip.denoise;
+  try {
+    session_.putProfile(tr("Keep noise settings for the camera"), profile);
+    editClip(tr("Follow the camera's noise settings"), [](ShootClip& c) { c.denoise.reset(); });
+  } catch (const Error& error) {
+    message_->setText(QString::fromUtf8(error.what()));
+  }
+}
+
+void ComparePlace::findStrength() {
+  if (clip_ < 0 || !looked_at_.noise) return;
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+  search_.run([this, clip = plan.info, fields = fields_, curve = *looked_at_.noise,
+               settings = looked_at_.denoise, path = path_,
+               at = frame_](const Progress& progress) -> Background::Finish {
+    ClipReader reader(clip, ReadOptions{0, fields});
+    const int64_t first = std::max<int64_t>(0, at - settings.frames_each_side);
+    reader.seek(first);
+    std::vector<Frame> frames;
+    while (static_cast<int64_t>(frames.size()) <= at - first + settings.frames_each_side) {
+      auto frame = reader.next();
+      if (!frame) break;
+      frames.push_back(std::move(*frame));
+    }
+    const auto middle = static_cast<size_t>(at - first);
+    if (middle >= frames.size()) return {};
+    DenoiseSettings found = settings;
+    found.luma = strengthThatKeepsStructure(frames, middle, curve, settings, progress);
+    return [this, path, found] {
+      if (path == path_) editClip(tr("Change noise removal"), [found](ShootClip& c) { c.denoise = found; });
+    };
+  });
 }
 
 void ComparePlace::editClip(const QString& what, const std::function<void(ShootClip&)>& change) {
@@ -309,12 +428,17 @@ void ComparePlace::reload() {
     frame_ = plan.info.frames / 2;
     pins_.clear();
     edge_a_ = edge_b_ = {};
+    edge_text_->clear();
+    noise_form_->setVerdict(std::nullopt);
     edge_tool_->setChecked(false);
   }
   clip_ = clip;
   path_ = plan.info.path;
   lens_->setEnabled(plan.match.lens.has_value());
   lens_->setChecked(plan.match.lens.has_value() && plan.clip.lens_on && session_.shoot().output.lens_on);
+  const bool has_noise = plan.noise.kind != Coverage::Missing;
+  noise_->setEnabled(has_noise);
+  noise_->setChecked(has_noise && plan.noise.kind != Coverage::Off);
   showOwn();
   showFigures();
   // Frames made before stay good when only the range or another clip was changed.
@@ -348,8 +472,7 @@ void ComparePlace::show(const PreviewFrame& frame) {
     if (!measured || frame.corrected_frame.width > 0) current_ = frame;
     shown_ = frame.index;
   }
-  view_->setPicture(frame.corrected, frame.size);
-  view_->setSecond(frame.source);
+  present(frame);
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
   position_->setText(tr("frame %1 of %2 · %3")
                          .arg(frame.index + 1)
@@ -364,6 +487,7 @@ void ComparePlace::show(const PreviewFrame& frame) {
   else
     view_->setNote({});
   if (frame.draft) return;
+  noise_form_->setVerdict(current_.removal);
   updatePins();
   if (edge_on_) measureEdge();
 }
@@ -387,6 +511,9 @@ void ComparePlace::showFigures() {
               plan.lens.figure.empty() ? QStringLiteral("—")
                                        : QString::fromStdString(plan.lens.figure) + QLatin1Char(' ') +
                                              coverageName(plan.lens.kind));
+  text += row(tr("noise"), plan.noise.figure.empty() ? QStringLiteral("—")
+                                                     : QString::fromStdString(plan.noise.figure) +
+                                                           QLatin1Char(' ') + coverageName(plan.noise.kind));
   if (plan.job.correction.lens) {
     const CorrectionFigures f = figuresOf(plan.job.correction);
     text += row(tr("centre"), withUnit(f.centre_enlargement, 2, QStringLiteral("×")));
@@ -524,6 +651,12 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
       break;
     case Qt::Key_W:
       clearRange();
+      break;
+    case Qt::Key_N:
+      look_->setCurrentIndex(look_->currentIndex() == kRemovedLook ? 0 : kRemovedLook);
+      break;
+    case Qt::Key_L:
+      lift_->setCurrentIndex((lift_->currentIndex() + 1) % lift_->count());
       break;
     case Qt::Key_E:
       edge_tool_->toggle();

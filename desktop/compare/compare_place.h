@@ -5,6 +5,7 @@
 #include <QWidget>
 #include <vector>
 
+#include "desktop/background.h"
 #include "desktop/compare/preview.h"
 #include "desktop/session.h"
 #include "desktop/widgets/picture_view.h"
@@ -17,6 +18,7 @@ class QSpinBox;
 
 namespace glenhaze::desktop {
 
+class NoiseForm;
 class PositionSlider;
 
 class ComparePlace : public QWidget {
@@ -26,12 +28,18 @@ class ComparePlace : public QWidget {
   PictureView& view() { return *view_; }
   void goTo(int64_t frame);
   int64_t frame() const { return frame_; }
+  /// The frame shown last in full.
+  const PreviewFrame& shown() const { return current_; }
   /// True when what is shown is the frame that was asked for.
   bool settled() const { return shown_ == frame_; }
   /// True when at least a draft of it is shown.
   bool answered() const { return settled() || drafted_ == frame_; }
   void layStraightEdge(QPointF a, QPointF b);
   void addPin(QPointF at);
+  /// 0: all channels; 1 to 3: luma, Cb, Cr alone with raised contrast; 4: what noise removal took away.
+  void setLook(int look);
+  /// Exposure lifted for viewing only, stops.
+  void setLift(int stops);
   /// The clip is rendered from, or up to and with, the frame shown.
   void setIn();
   void setOut();
@@ -48,6 +56,9 @@ class ComparePlace : public QWidget {
   QWidget* buildSide();
   void reload();
   void show(const PreviewFrame& frame);
+  void present(const PreviewFrame& frame);
+  void findStrength();
+  void keepForCamera();
   void editClip(const QString& what, const std::function<void(ShootClip&)>& change);
   QWidget* buildOwn();
   void showOwn();
@@ -61,12 +72,14 @@ class ComparePlace : public QWidget {
   Session& session_;
   Preview preview_;
   PictureView* view_ = nullptr;
-  QComboBox *clips_ = nullptr, *layout_ = nullptr;
+  QComboBox *clips_ = nullptr, *layout_ = nullptr, *look_ = nullptr, *lift_ = nullptr;
+  NoiseForm* noise_form_ = nullptr;
+  Background search_;
   PositionSlider* slider_ = nullptr;
   QSpinBox *fill_ = nullptr, *amount_ = nullptr;
   QPushButton* as_shoot_ = nullptr;
   QLabel *position_ = nullptr, *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
-  QCheckBox* lens_ = nullptr;
+  QCheckBox *lens_ = nullptr, *noise_ = nullptr;
   QPushButton *play_ = nullptr, *edge_tool_ = nullptr;
   std::vector<QLabel*> pin_views_;
   std::vector<QPointF> pins_;

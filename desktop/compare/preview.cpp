@@ -97,6 +97,7 @@ std::optional<int64_t> Preview::nextAhead() const {
 void Preview::keep(PreviewFrame frame) {
   frame.corrected_frame = {};
   frame.source_frame = {};
+  frame.clean_frame = {};
   const auto bytes = static_cast<size_t>(frame.source.sizeInBytes() + frame.corrected.sizeInBytes());
   if (cache_.contains(frame.index)) return;
   while (cache_bytes_ + bytes > kCacheBytes && !order_.empty()) {
@@ -163,7 +164,12 @@ class Maker {
     if (frame_ && correction_.noise) {
       const Frame source = *frame_;
       const std::optional<Frame> clean = cleaned();
-      if (clean) return pictures(source, *clean, geometry_);
+      if (clean) {
+        PreviewFrame result = pictures(source, *clean, geometry_);
+        result.clean_frame = *clean;
+        result.removal = judgeRemoval(source, *clean, *correction_.noise);
+        return result;
+      }
     }
     if (!frame_)
       throw Error(ErrorKind::Unreadable, "This frame cannot be read", reader_.info().path.filename().string(),

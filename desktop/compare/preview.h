@@ -14,6 +14,7 @@
 
 #include "core/media/clip_info.h"
 #include "core/media/reader.h"
+#include "core/noise/judge.h"
 #include "core/pipeline/correction.h"
 
 namespace glenhaze::desktop {
@@ -24,7 +25,9 @@ struct PreviewFrame {
   QImage source, corrected;
   bool draft = false;  ///< at half size, and perhaps a frame before the one asked for; the real one follows
   QSize size;          ///< of the corrected picture at full size
-  Frame corrected_frame, source_frame;  ///< for measuring; empty in cached frames
+  Frame corrected_frame, source_frame;    ///< for measuring; empty in cached frames
+  Frame clean_frame;                      ///< the source without its noise, where that is removed
+  std::optional<RemovalVerdict> removal;  ///< how that went
 };
 
 /// Requests are answered newest first; older ones that nobody waits for any more are dropped. When

@@ -115,6 +115,18 @@ QString LedgerDelegate::stateText(const ClipPlan& plan, bool& wrong) const {
   return notes.join(QStringLiteral(", "));
 }
 
+namespace {
+
+// What the clip is treated with: as said or read, or "≈" as its noise tells.
+QString isoText(const ClipPlan& plan) {
+  const auto iso = isoOf(plan.clip, plan.info);
+  if (!iso) return QStringLiteral("—");
+  return (iso->from == ClipIso::From::Noise ? QStringLiteral("≈ ") : QString()) +
+         QString::number(qRound(iso->iso));
+}
+
+}  // namespace
+
 void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, const ClipPlan& plan,
                                int) const {
   const QRectF row = option.rect;
@@ -140,7 +152,7 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
     const int w = upright ? plan.info.height : plan.info.width,
               h = upright ? plan.info.width : plan.info.height;
     put(c.picture, QStringLiteral("%1 × %2").arg(w).arg(h), kQuiet, Qt::AlignRight);
-    put(c.iso, plan.info.iso ? QString::number(*plan.info.iso) : QStringLiteral("—"), kQuiet, Qt::AlignRight);
+    put(c.iso, isoText(plan), kQuiet, Qt::AlignRight);
   }
   paintCoverage(p, c.lens.adjusted(0, 7, 0, -7), plan.lens.kind, QString::fromStdString(plan.lens.figure));
   paintCoverage(p, c.noise.adjusted(0, 7, 0, -7), plan.noise.kind, QString::fromStdString(plan.noise.figure));

@@ -15,6 +15,7 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
+#include "core/base/error.h"
 #include "core/base/files.h"
 #include "desktop/shoot/ledger_delegate.h"
 #include "desktop/widgets/look.h"
@@ -251,6 +252,7 @@ void ShootPlace::showMenu(const QPoint& at) {
   change(first.noise_on ? tr("Switch noise removal off") : tr("Switch noise removal on"),
          [on = !first.noise_on](ShootClip& c) { c.noise_on = on; });
   menu.addAction(tr("Say the ISO…"), this, [=, this] { askIso(clips); });
+  menu.addAction(tr("Tell the ISO by noise"), this, [=, this] { estimateIsoOf(clips); });
   change(first.render ? tr("Leave out of runs") : tr("Render again in runs"),
          [on = !first.render](ShootClip& c) { c.render = on; });
   if (session_.plans()[static_cast<size_t>(clips.front())].info.interlaced)
@@ -265,6 +267,41 @@ void ShootPlace::showMenu(const QPoint& at) {
     });
   });
   menu.exec(ledger_->viewport()->mapToGlobal(at));
+}
+
+void ShootPlace::estimateIsoOf(const std::vector<int>& clips) {
+  struct Question {
+    ClipInfo info;
+    std::vector<NoiseCurve> curves;
+  };
+  std::vector<Question> questions;
+  for (const int clip : clips) {
+    const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
+    if (plan.match.profile < 0 || !plan.info.readable()) continue;
+    const Profile& profile = session_.profiles()[static_cast<size_t>(plan.match.profile)];
+    if (profile.noise && !profile.noise->entries.empty())
+      questions.push_back({plan.info, profile.noise->curves()});
+  }
+  if (questions.empty())
+    return summary_->setText(tr("The ISO is told by noise curves, and there are none yet."));
+  telling_.run([this, questions](const Progress& progress) -> Background::Finish {
+    std::vector<std::pair<std::filesystem::path, IsoEstimate>> told;
+    for (const Question& q : questions) try {
+        told.emplace_back(q.info.path, estimateIso(q.info, q.curves, progress));
+      } catch (const Error& error) {
+        if (error.kind() != ErrorKind::Evidence) throw;
+      }
+    return [this, told, asked = questions.size()] {
+      session_.edit(tr("Tell the ISO by noise"), [&](Shoot& shoot) {
+        for (ShootClip& clip : shoot.clips)
+          for (const auto& [path, estimate] : told)
+            if (clip.path == path) clip.iso_estimate = estimate;
+      });
+      if (told.size() < asked)
+        summary_->setText(
+            tr("%1 of %2 clips have no flat place to tell the ISO by.").arg(asked - told.size()).arg(asked));
+    };
+  });
 }
 
 void ShootPlace::askIso(const std::vector<int>& clips) {

@@ -3,6 +3,7 @@
 
 #include <QWidget>
 
+#include "desktop/background.h"
 #include "desktop/session.h"
 #include "desktop/shoot/film_strips.h"
 #include "desktop/shoot/ledger_model.h"
@@ -21,6 +22,10 @@ class ShootPlace : public QWidget {
   Q_OBJECT
  public:
   explicit ShootPlace(Session& session, QWidget* parent = nullptr);
+  /// Tells the ISO of clips by their own noise, in the background; where it cannot be told the ledger says
+  /// so.
+  void estimateIsoOf(const std::vector<int>& clips);
+  bool busy() const { return telling_.busy(); }
   QListView* ledger() const { return ledger_; }
   const LedgerModel& model() const { return model_; }
 
@@ -32,6 +37,7 @@ class ShootPlace : public QWidget {
   void outputWanted();
 
  private:
+  Background telling_;
   void buildLedger();
   QWidget* buildHead();
   QWidget* buildFoot();

@@ -27,8 +27,12 @@ for schema, files in ((profile_schema, profiles), (shoot_schema, shoots)):
             wrong.append(f"{path}: {error.message}")
 # A check that cannot fail is none.
 broken = copy.deepcopy(load(profiles[0]))
-broken["lens"]["focal_px"] = "wide"
+broken.setdefault("lens", {"model": "division", "centre_px": [0, 0], "coefficients": [0]})["focal_px"] = "wide"
 if jsonschema.Draft7Validator(profile_schema).is_valid(broken):
     wrong.append("a profile with a focal length in words passes the schema")
+broken = copy.deepcopy(load(profiles[0]))
+broken["noise"] = {"curves": [{"iso": 0, "level": [], "sigma_y": []}]}
+if jsonschema.Draft7Validator(profile_schema).is_valid(broken):
+    wrong.append("a noise curve of ISO 0 passes the schema")
 print("\n".join(wrong) or f"{len(profiles)} profiles and {len(shoots)} shoots follow their schemas")
 sys.exit(1 if wrong else 0)

@@ -151,11 +151,16 @@ TEST_F(Window, AClipCanHaveItsOwnFillAndAmount) {
   window->go(MainWindow::Compare);
   ComparePlace& compare = window->comparePlace();
   ASSERT_TRUE(eventually([&] { return compare.settled(); }));
-  const auto spins = compare.findChildren<QSpinBox*>();
-  ASSERT_EQ(spins.size(), 2);
-  spins[0]->setValue(0);
+  const auto spin = [&](const QString& name) -> QSpinBox* {
+    for (QSpinBox* s : compare.findChildren<QSpinBox*>())
+      if (s->accessibleName() == name) return s;
+    return nullptr;
+  };
+  QSpinBox *fill = spin(QStringLiteral("Fill the frame")), *amount = spin(QStringLiteral("Lens correction"));
+  ASSERT_TRUE(fill != nullptr && amount != nullptr);
+  fill->setValue(0);
   EXPECT_EQ(window->session().plans()[0].job.correction.fill, 0);
-  spins[1]->setValue(40);
+  amount->setValue(40);
   EXPECT_EQ(window->session().plans()[0].job.correction.lens_amount, 0.4);
   ASSERT_TRUE(eventually([&] { return compare.settled(); }));
   const auto own = compare.findChildren<QPushButton*>();
@@ -166,7 +171,7 @@ TEST_F(Window, AClipCanHaveItsOwnFillAndAmount) {
   EXPECT_TRUE((*back)->isVisible());
   (*back)->click();
   EXPECT_EQ(window->session().plans()[0].job.correction.fill, 1);
-  EXPECT_EQ(spins[0]->value(), 100);
+  EXPECT_EQ(fill->value(), 100);
   EXPECT_FALSE((*back)->isVisible());
 }
 
@@ -218,6 +223,78 @@ TEST_F(Window, NudgedValuesAreMarkedAsByHand) {
   window->benchPlace().putIntoProfile();
   EXPECT_EQ(window->session().profiles()[0].lens->origin, Origin::ByHand);
   EXPECT_EQ(window->session().plans()[0].lens.kind, Coverage::ByHand);
+}
+
+// Noise from the shot to the ledger: measured on the bench, put into the profile, seen in Compare, undone.
+TEST_F(Window, NoiseIsMeasuredPutIntoTheProfileAndRemoved) {
+  sim::CameraSetup camera = testing::smallCamera();
+  camera.noise = sim::sensorNoiseAt(1600);
+  auto film = testing::smallFilm(10);
+  film.iso = 1600;
+  film.bit_rate = 0;
+  sim::writeFilm(folder / "still.mp4", {camera, sim::millScene(), [](double) { return sim::Pose{}; }}, film);
+  open(true);
+  Session& session = window->session();
+  const auto clip = [&] {
+    for (size_t i = 0; i < session.plans().size(); ++i)
+      if (session.plans()[i].info.path.filename() == "still.mp4") return static_cast<int>(i);
+    return -1;
+  }();
+  ASSERT_GE(clip, 0);
+  session.setCurrentClip(clip);
+  EXPECT_EQ(session.plans()[static_cast<size_t>(clip)].noise.kind, Coverage::Missing);
+  window->go(MainWindow::Bench);
+  BenchPlace& bench = window->benchPlace();
+  bench.setStation(BenchPlace::Noise);
+  ASSERT_TRUE(bench.chooseShot(QStringLiteral("still.mp4")));
+  EXPECT_EQ(bench.noise().state().iso(), 1600);
+  bench.noise().state().measure();
+  ASSERT_TRUE(eventually([&] { return !bench.noise().state().busy(); }));
+  ASSERT_TRUE(bench.noise().state().finding()) << bench.noise().state().trouble().toStdString();
+  bench.putIntoProfile();
+  const ClipPlan& covered = session.plans()[static_cast<size_t>(clip)];
+  EXPECT_EQ(covered.noise.kind, Coverage::Measured) << covered.noise.reason;
+  EXPECT_TRUE(covered.job.correction.noise);
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  ASSERT_TRUE(compare.shown().removal);
+  EXPECT_LT(compare.shown().removal->noise_left, 0.9);
+  // Switched off for the clip, and back.
+  session.undoStack().undo();
+  EXPECT_EQ(session.plans()[static_cast<size_t>(clip)].noise.kind, Coverage::Missing);
+}
+
+TEST_F(Window, PatchesAreJudgedAsTheyAreDrawn) {
+  open(true);
+  window->go(MainWindow::Bench);
+  BenchPlace& bench = window->benchPlace();
+  bench.setStation(BenchPlace::Noise);
+  ASSERT_TRUE(bench.chooseShot(QStringLiteral("one.mp4")));
+  NoiseState& state = bench.noise().state();
+  state.setWay(NoiseState::Way::Patches);
+  ASSERT_TRUE(eventually([&] { return !state.cells().empty(); }));
+  state.addPatch({2, 2, 8, 8});
+  ASSERT_EQ(state.patches().size(), 1U);
+  EXPECT_FALSE(state.patchUsed(0));
+  EXPECT_NE(state.patches()[0].why.find("too small"), std::string::npos);
+  state.removePatch(0);
+  EXPECT_TRUE(state.patches().empty());
+  EXPECT_FALSE(state.entry());
+}
+
+TEST_F(Window, TheIsoCanBeSaidAndToldByNoise) {
+  open(true);
+  Session& session = window->session();
+  session.edit(QStringLiteral("say"), [](Shoot& s) { s.clips[0].iso = 800; });
+  const auto iso = isoOf(session.plans()[0].clip, session.plans()[0].info);
+  ASSERT_TRUE(iso);
+  EXPECT_EQ(iso->iso, 800);
+  EXPECT_EQ(iso->from, ClipIso::From::Hand);
+  // Without a curve nothing is guessed.
+  window->shootPlace().estimateIsoOf({0});
+  ASSERT_TRUE(eventually([&] { return !window->shootPlace().busy(); }));
+  EXPECT_FALSE(session.shoot().clips[0].iso_estimate);
 }
 
 TEST_F(Window, EveryButtonHasATipOrAText) {

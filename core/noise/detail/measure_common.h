@@ -1,0 +1,39 @@
+#pragma once
+// What both ways of measuring noise share: planes, the ends of the code range, noise per octave of detail.
+
+#include <array>
+
+#include "core/noise/detail/block_motion.h"
+#include "core/noise/measure.h"
+
+namespace glenhaze::detail {
+
+/// Codes at and beyond which a sample is clipped, 8-bit.
+struct Ends {
+  double low = 0, high = 255;
+};
+Ends codeEnds(const ColourTags& colour);
+
+/// Which octave (0 finest) a coefficient of a block belongs to.
+size_t octaveOf(int x, int y);
+
+/// Power of coefficients per octave, summed over blocks.
+struct OctaveSums {
+  std::array<double, kNoiseOctaves> power{}, count{};
+  void add(const float* block, ptrdiff_t stride);
+  void add(const OctaveSums& other);
+  /// Per octave against white noise of the same variance.
+  std::array<double, kNoiseOctaves> relative() const;
+};
+
+struct Planes {
+  std::array<FloatPlane, 3> plane;
+  int count = 0;
+};
+/// Throws Error(Evidence) for pictures that are stored as red, green and blue.
+Planes planesOf(const Frame& frame);
+
+/// Relative RMS between points and curve, luma.
+double residualOf(const std::vector<NoisePoint>& points, const NoiseCurve& curve);
+
+}  // namespace glenhaze::detail

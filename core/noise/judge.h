@@ -1,0 +1,25 @@
+#pragma once
+// Whether noise removal did what it should: what is left of the noise, and whether structure went with it.
+
+#include <vector>
+
+#include "core/base/progress.h"
+#include "core/noise/denoise.h"
+
+namespace glenhaze {
+
+struct RemovalVerdict {
+  double noise_left = 1;         ///< deviation on flat places, after against before; 1 where there are none
+  double structure_taken = 0;    ///< share of the contrast of structured places that went with the noise
+  bool takes_structure = false;  ///< more of it than chance and the shrinking of noise itself explain
+};
+
+/// Judges luma of one frame. `source` and `clean` are of one size and format, else Error(BadRequest).
+RemovalVerdict judgeRemoval(const Frame& source, const Frame& clean, const NoiseCurve& curve);
+
+/// The largest luma strength, from the one set down to a quarter of it, at which no structure is taken from
+/// the middle one of a few frames in order; the smallest tried when all take some. Throws Error(Cancelled).
+double strengthThatKeepsStructure(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve,
+                                  DenoiseSettings settings, const Progress& progress = {});
+
+}  // namespace glenhaze

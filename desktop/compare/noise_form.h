@@ -1,0 +1,43 @@
+#pragma once
+// Settings of noise removal for one clip, with what they did to the frame shown.
+
+#include <QWidget>
+#include <optional>
+
+#include "core/noise/denoise.h"
+#include "core/noise/judge.h"
+
+class QDoubleSpinBox;
+class QLabel;
+class QPushButton;
+class QSpinBox;
+
+namespace glenhaze::desktop {
+
+class NoiseForm : public QWidget {
+  Q_OBJECT
+ public:
+  explicit NoiseForm(QWidget* parent = nullptr);
+  /// `own`: the clip differs from its camera.
+  void setSettings(const DenoiseSettings& settings, bool own);
+  void setVerdict(const std::optional<RemovalVerdict>& verdict);
+  void setBusy(bool busy);
+
+ Q_SIGNALS:
+  void edited(const glenhaze::DenoiseSettings& settings);
+  void followCamera();
+  void keepForCamera();
+  void findStrength();
+
+ private:
+  QDoubleSpinBox* number(const QString& name, const QString& tip, double low, double high, double step);
+  void tell();
+  DenoiseSettings settings_;
+  QDoubleSpinBox *luma_ = nullptr, *chroma_ = nullptr, *smoothing_ = nullptr, *tolerance_ = nullptr;
+  QSpinBox *frames_ = nullptr, *reach_ = nullptr, *mix_ = nullptr;
+  QPushButton *follow_ = nullptr, *keep_ = nullptr, *find_ = nullptr;
+  QLabel* verdict_ = nullptr;
+  bool filling_ = false;
+};
+
+}  // namespace glenhaze::desktop
