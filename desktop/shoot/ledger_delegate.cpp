@@ -2,6 +2,7 @@
 
 #include <QPainter>
 #include <QPainterPath>
+#include <algorithm>
 
 #include "desktop/widgets/look.h"
 
@@ -73,11 +74,14 @@ void LedgerDelegate::paintGroup(QPainter& p, const QStyleOptionViewItem& option,
                static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.missing);
     const QRectF button = buttonArea(row);
     p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(Qt::NoPen);
-    p.setBrush(kThrift);
+    // The accent is for the next step only: the first group that needs one.
+    const auto& all = model_.groups();
+    const bool next = std::none_of(all.data(), &group, [](const auto& g) { return !g.missing.isEmpty(); });
+    p.setPen(next ? QPen(Qt::NoPen) : QPen(kDim));
+    p.setBrush(next ? kThrift : kRaised);
     p.drawRoundedRect(button, 3, 3);
-    p.setPen(kInk);
-    p.setFont(textFont(13, true));
+    p.setPen(next ? kInk : kText);
+    p.setFont(textFont(13, next));
     p.drawText(button, Qt::AlignCenter, group.step);
   }
   p.setPen(kDim);

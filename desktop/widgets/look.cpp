@@ -65,7 +65,7 @@ QCheckBox:focus { color: #E59AB4; }
 void hatch(QPainter& painter, const QRectF& area) {
   painter.save();
   painter.setClipRect(area);
-  painter.setPen(QPen(QColor(0x6B, 0x6C, 0x6D), 5));
+  painter.setPen(QPen(QColor(0x9C, 0x9D, 0x9B), 4));
   for (qreal x = area.left() - area.height(); x < area.right() + area.height(); x += 12)
     painter.drawLine(QPointF(x, area.bottom() + 3), QPointF(x + area.height() + 6, area.top() - 3));
   painter.restore();
