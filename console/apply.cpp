@@ -206,7 +206,7 @@ void assignLeftovers(Shoot& shoot, const std::vector<ClipInfo>& infos, const std
 void estimateMissingIsos(Shoot& shoot, const std::vector<ClipInfo>& infos,
                          const std::vector<Profile>& profiles) {
   for (size_t i = 0; i < infos.size(); ++i) {
-    if (!infos[i].readable() || isoOf(shoot.clips[i], infos[i])) continue;
+    if (!infos[i].readable() || isoOf(shoot, shoot.clips[i], infos[i])) continue;
     const ProfileMatch match = matchClip(shoot, shoot.clips[i], infos[i], profiles);
     if (match.kind == MatchKind::None || !profiles[static_cast<size_t>(match.profile)].noise) continue;
     try {

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <fstream>
 #include <map>
 #include <regex>
 
@@ -189,6 +190,20 @@ void readTags(const AVFormatContext& input, int video, ClipInfo& info) {
   if (info.timecode.empty()) info.timecode = tag(input.metadata, "timecode");
 }
 
+// The first entries of a subtitle file of the same name beside the clip; "" when there is none.
+std::string telemetryBeside(const std::filesystem::path& clip) {
+  constexpr size_t kEnough = 4096;
+  for (const char* ending : {".srt", ".SRT", ".vtt", ".VTT"}) {
+    std::ifstream file(std::filesystem::path(clip).replace_extension(ending), std::ios::binary);
+    if (!file) continue;
+    std::string text(kEnough, '\0');
+    file.read(text.data(), static_cast<std::streamsize>(text.size()));
+    text.resize(static_cast<size_t>(file.gcount()));
+    return text;
+  }
+  return {};
+}
+
 void fillFromScan(const PacketScan& scan, ClipInfo& info) {
   info.frames = scan.frames;
   info.start_pts = scan.first_pts != AV_NOPTS_VALUE ? scan.first_pts : 0;
@@ -201,7 +216,10 @@ void fillFromScan(const PacketScan& scan, ClipInfo& info) {
     info.fps = {std::llround(static_cast<double>(scan.frames) / info.duration_s * 1000), 1000};
   else
     info.nominal_fps = info.fps;
-  const TelemetryNote note = parseTelemetry(scan.telemetry);
+  TelemetryNote note = parseTelemetry(scan.telemetry);
+  const TelemetryNote beside = parseTelemetry(telemetryBeside(info.path));
+  if (!note.iso) note.iso = beside.iso;
+  if (note.camera.empty()) note.camera = beside.camera;
   if (!info.iso) info.iso = note.iso;
   info.camera_note = note.camera;
 }

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <array>
+#include <cctype>
 #include <cmath>
 #include <cstdio>
+#include <regex>
 
 #include "core/base/error.h"
 
@@ -70,8 +72,8 @@ fs::path outputName(const fs::path& folder, const ClipInfo& info, const EncodeSe
 std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
 
 // The curve that a clip gets; Missing with the reason where there is none.
-IsoCurve noiseCurveFor(const ShootClip& clip, const ClipInfo& info, const ProfileMatch& match,
-                       std::span<const Profile> profiles) {
+IsoCurve noiseCurveFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                       const ProfileMatch& match, std::span<const Profile> profiles) {
   IsoCurve none;
   if (match.kind == MatchKind::None) {
     none.reason = match.reason;
@@ -86,7 +88,7 @@ IsoCurve noiseCurveFor(const ShootClip& clip, const ClipInfo& info, const Profil
     none.reason = "The noise was measured in another mode, which processes it differently.";
     return none;
   }
-  const auto iso = isoOf(clip, info);
+  const auto iso = isoOf(shoot, clip, info);
   if (!iso) {
     none.reason =
         "The clip does not say its ISO. Say it by hand, or have it estimated from the clip's own noise.";
@@ -115,7 +117,7 @@ CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo
     return cell;
   }
   if (found.kind == IsoKind::Missing) return cell;
-  const auto iso = isoOf(clip, info);
+  const auto iso = isoOf(shoot, clip, info);
   cell.figure = noiseFigure(iso->iso, found);
   if (iso->from == ClipIso::From::Noise) cell.reason = iso->text + " by the clip's own noise. " + cell.reason;
   if (!shoot.output.noise_on || !clip.noise_on)
@@ -167,9 +169,40 @@ ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo
   return matchProfile(info, answerOf(shoot, clip, info), profiles);
 }
 
-std::optional<ClipIso> isoOf(const ShootClip& clip, const ClipInfo& info) {
+std::optional<int> isoFromName(const fs::path& path, const std::string& pattern) {
+  if (pattern.find('#') == std::string::npos) return std::nullopt;
+  std::string expression;
+  bool captured = false;
+  for (size_t i = 0; i < pattern.size(); ++i) {
+    const char c = pattern[i];
+    if (c == '#') {
+      // A number of any length, and only the first one counts.
+      expression += captured ? "[0-9]+" : "([0-9]+)";
+      captured = true;
+      while (i + 1 < pattern.size() && pattern[i + 1] == '#') ++i;
+    } else if (c == '*') {
+      expression += ".*?";
+    } else {
+      if (std::isalnum(static_cast<unsigned char>(c)) == 0 && static_cast<unsigned char>(c) < 128)
+        expression += '\\';
+      expression += c;
+    }
+  }
+  const std::regex wanted(expression, std::regex::icase);
+  for (fs::path at = path; !at.empty() && at != at.root_path(); at = at.parent_path()) {
+    const std::string name = at == path ? at.stem().string() : at.filename().string();
+    std::smatch match;
+    if (std::regex_search(name, match, wanted) && match[1].length() < 8)
+      if (const int iso = std::stoi(match[1]); iso > 0) return iso;
+  }
+  return std::nullopt;
+}
+
+std::optional<ClipIso> isoOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info) {
   if (clip.iso) return ClipIso{*clip.iso, ClipIso::From::Hand, isoText(*clip.iso)};
   if (info.iso) return ClipIso{static_cast<double>(*info.iso), ClipIso::From::File, isoText(*info.iso)};
+  if (const auto named = isoFromName(clip.path, shoot.iso_pattern))
+    return ClipIso{static_cast<double>(*named), ClipIso::From::Name, isoText(*named)};
   if (clip.iso_estimate)
     return ClipIso{clip.iso_estimate->iso, ClipIso::From::Noise,
                    "ISO ≈ " + std::to_string(std::lround(clip.iso_estimate->iso)) + " (" +
@@ -199,7 +232,7 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
     plan.info = infos[i];
     plan.match = matchClip(shoot, plan.clip, plan.info, profiles);
     plan.lens = lensCell(shoot, plan.clip, plan.info, plan.match, profiles);
-    const IsoCurve curve = noiseCurveFor(plan.clip, plan.info, plan.match, profiles);
+    const IsoCurve curve = noiseCurveFor(shoot, plan.clip, plan.info, plan.match, profiles);
     plan.noise = noiseCell(shoot, plan.clip, plan.info, curve);
     plan.refusal = refusalOf(plan.clip, plan.info, plan.match, shoot, plan.noise, plan.failed);
     if (plan.info.width > 0) {

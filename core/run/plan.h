@@ -44,10 +44,15 @@ ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo
 /// The ISO that a clip is treated with, and who says so; empty when nobody does.
 struct ClipIso {
   double iso = 0;
-  enum class From { Hand, File, Noise } from = From::File;
+  enum class From { Hand, File, Name, Noise } from = From::File;
   std::string text;  ///< "ISO 1250", "ISO ≈ 1250 (1000 to 1500)"
 };
-std::optional<ClipIso> isoOf(const ShootClip& clip, const ClipInfo& info);
+/// In this order: by hand, the file and its telemetry, its name by the shoot's pattern, its own noise.
+std::optional<ClipIso> isoOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info);
+
+/// The ISO that a pattern (Shoot::iso_pattern) finds in a file's name or in the nearest folder's that has
+/// one.
+std::optional<int> isoFromName(const std::filesystem::path& path, const std::string& pattern);
 
 /// Correction of one clip as the shoot's settings, the clip's own and its match say.
 Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,

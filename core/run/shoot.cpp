@@ -172,6 +172,10 @@ std::string shootToJson(const Shoot& shoot, const fs::path& beside) {
   for (const ShootClip& clip : shoot.clips) out["clips"].push_back(clipToJson(clip, folder));
   out["references"] = json::array();
   for (const fs::path& path : shoot.references) out["references"].push_back(nameFrom(path, folder));
+  if (!shoot.iso_pattern.empty())
+    out["iso_pattern"] = shoot.iso_pattern;
+  else
+    out.erase("iso_pattern");
   out["answers"] = json::object();
   for (const auto& [key, answer] : shoot.answers) out["answers"][key] = answerToJson(answer);
   outputToJson(shoot.output, folder, out["output"]);
@@ -196,6 +200,7 @@ Shoot parseShoot(const std::string& text, const fs::path& path) {
       shoot.clips.push_back(clipFromJson(clip, folder));
     for (const json& name : in.value("references", json::array()))
       shoot.references.push_back(pathFrom(name.get<std::string>(), folder));
+    shoot.iso_pattern = in.value("iso_pattern", std::string());
     const json answers = in.value("answers", json::object());
     for (const auto& [key, answer] : answers.items()) shoot.answers[key] = answerFromJson(answer);
     shoot.output = outputFromJson(in.value("output", json::object()), folder);

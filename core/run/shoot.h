@@ -47,6 +47,9 @@ struct Shoot {
   std::vector<std::filesystem::path> references;  ///< reference shots, absolute
   std::map<std::string, CameraAnswer> answers;    ///< by answerKey
   OutputSettings output;
+  /// How file or folder names say the ISO, e.g. "ISO####": '#' is a digit of a number of any length, '*'
+  /// stands for anything, case does not matter. "": they do not.
+  std::string iso_pattern;
   std::string kept_json;
 
   /// The output folder as an absolute path.

@@ -361,7 +361,8 @@ void NoiseStation::showIsos() {
   if (clip_ >= 0 && clip_ < static_cast<int>(session_.plans().size())) {
     const int profile = session_.plans()[static_cast<size_t>(clip_)].match.profile;
     for (const ClipPlan& plan : session_.plans())
-      if (const auto iso = isoOf(plan.clip, plan.info); iso && plan.match.profile == profile && profile >= 0)
+      if (const auto iso = isoOf(session_.shoot(), plan.clip, plan.info);
+          iso && plan.match.profile == profile && profile >= 0)
         ++clips[static_cast<int>(std::lround(iso->iso))];
   }
   NoisePart part = state_.before().value_or(NoisePart{});

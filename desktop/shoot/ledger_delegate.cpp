@@ -122,8 +122,8 @@ QString LedgerDelegate::stateText(const ClipPlan& plan, bool& wrong) const {
 namespace {
 
 // What the clip is treated with: as said or read, or "≈" as its noise tells.
-QString isoText(const ClipPlan& plan) {
-  const auto iso = isoOf(plan.clip, plan.info);
+QString isoText(const Shoot& shoot, const ClipPlan& plan) {
+  const auto iso = isoOf(shoot, plan.clip, plan.info);
   if (!iso) return QStringLiteral("—");
   return (iso->from == ClipIso::From::Noise ? QStringLiteral("≈ ") : QString()) +
          QString::number(qRound(iso->iso));
@@ -156,7 +156,7 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
     const int w = upright ? plan.info.height : plan.info.width,
               h = upright ? plan.info.width : plan.info.height;
     put(c.picture, QStringLiteral("%1 × %2").arg(w).arg(h), kQuiet, Qt::AlignRight);
-    put(c.iso, isoText(plan), kQuiet, Qt::AlignRight);
+    put(c.iso, isoText(session_.shoot(), plan), kQuiet, Qt::AlignRight);
   }
   paintCoverage(p, c.lens.adjusted(0, 7, 0, -7), plan.lens.kind, QString::fromStdString(plan.lens.figure));
   paintCoverage(p, c.noise.adjusted(0, 7, 0, -7), plan.noise.kind, QString::fromStdString(plan.noise.figure));

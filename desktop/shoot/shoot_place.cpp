@@ -252,6 +252,7 @@ void ShootPlace::showMenu(const QPoint& at) {
   change(first.noise_on ? tr("Switch noise removal off") : tr("Switch noise removal on"),
          [on = !first.noise_on](ShootClip& c) { c.noise_on = on; });
   menu.addAction(tr("Say the ISO…"), this, [=, this] { askIso(clips); });
+  menu.addAction(tr("Read the ISO from names…"), this, [=, this] { askIsoPattern(clips.front()); });
   menu.addAction(tr("Tell the ISO by noise"), this, [=, this] { estimateIsoOf(clips); });
   change(first.render ? tr("Leave out of runs") : tr("Render again in runs"),
          [on = !first.render](ShootClip& c) { c.render = on; });
@@ -304,9 +305,27 @@ void ShootPlace::estimateIsoOf(const std::vector<int>& clips) {
   });
 }
 
+void ShootPlace::askIsoPattern(int clip) {
+  const auto& path = session_.plans()[static_cast<size_t>(clip)].info.path;
+  bool ok = false;
+  const QString pattern =
+      QInputDialog::getText(this, tr("ISO from names"),
+                            tr("How file or folder names say the ISO: # is a digit, * anything; empty: they "
+                               "do not.\nFor example ISO#### "
+                               "in “%1”.")
+                                .arg(QString::fromStdString(path.filename().string())),
+                            QLineEdit::Normal, QString::fromStdString(session_.shoot().iso_pattern), &ok);
+  if (!ok) return;
+  const std::string text = pattern.trimmed().toStdString();
+  session_.edit(tr("Read the ISO from names"), [&](Shoot& shoot) { shoot.iso_pattern = text; });
+  if (!text.empty() && !isoFromName(path, text))
+    summary_->setText(
+        tr("The name of %1 says no ISO this way.").arg(QString::fromStdString(path.filename().string())));
+}
+
 void ShootPlace::askIso(const std::vector<int>& clips) {
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clips.front())];
-  const auto known = isoOf(plan.clip, plan.info);
+  const auto known = isoOf(session_.shoot(), plan.clip, plan.info);
   bool ok = false;
   const int iso = QInputDialog::getInt(
       this, tr("ISO"), tr("ISO of %n clip(s); 0: as the file says", nullptr, static_cast<int>(clips.size())),

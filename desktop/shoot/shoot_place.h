@@ -44,6 +44,7 @@ class ShootPlace : public QWidget {
   QWidget* buildEmpty();
   void showMenu(const QPoint& at);
   void answerFor(int clip);
+  void askIsoPattern(int clip);
   void askIso(const std::vector<int>& clips);
   void assignFor(const std::vector<int>& clips);
   std::vector<int> selectedClips() const;

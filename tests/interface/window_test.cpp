@@ -287,7 +287,7 @@ TEST_F(Window, TheIsoCanBeSaidAndToldByNoise) {
   open(true);
   Session& session = window->session();
   session.edit(QStringLiteral("say"), [](Shoot& s) { s.clips[0].iso = 800; });
-  const auto iso = isoOf(session.plans()[0].clip, session.plans()[0].info);
+  const auto iso = isoOf(session.shoot(), session.plans()[0].clip, session.plans()[0].info);
   ASSERT_TRUE(iso);
   EXPECT_EQ(iso->iso, 800);
   EXPECT_EQ(iso->from, ClipIso::From::Hand);

@@ -1,3 +1,4 @@
+#include "core/base/files.h"
 #include "core/media/clip_info.h"
 
 #include <gtest/gtest.h>
@@ -50,6 +51,20 @@ TEST(Probe, TelemetryTellsCameraAndIso) {
     EXPECT_EQ(cameraNameOf(info), "Skerrel D3") << pad;
     EXPECT_EQ(info.iso, 1250);
   }
+}
+
+TEST(Probe, TelemetryBesideTheClipIsReadToo) {
+  const testing::ScratchFolder folder;
+  auto settings = testing::smallFilm();
+  settings.make = settings.model = "";
+  settings.iso.reset();
+  const auto path = testing::makeFilm(folder / "t.mp4", settings);
+  EXPECT_FALSE(probe(path).iso);
+  writeFileAtomically(folder / "t.SRT", "1\n00:00:00,000 --> 00:00:01,000\n[iso : 640] [shutter : 1/60.0]\n");
+  EXPECT_EQ(probe(path).iso, 640);
+  // What the clip itself says wins.
+  settings.iso = 200;
+  EXPECT_EQ(probe(testing::makeFilm(folder / "t.mp4", settings)).iso, 200);
 }
 
 TEST(Probe, SaysWhatIsOdd) {

@@ -180,6 +180,40 @@ TEST(Plan, AnOutputNeverHasTheNameOfASource) {
   EXPECT_NE(f.plan()[0].job.output, clip.path);
 }
 
+TEST(IsoFromName, FindsTheNumberInFileOrFolder) {
+  EXPECT_EQ(isoFromName("/shoot/pier ISO800.mp4", "ISO####"), 800);
+  EXPECT_EQ(isoFromName("/shoot/pier_iso 12800_a.mp4", "iso #"), 12800);
+  EXPECT_EQ(isoFromName("/shoot/night, ISO3200/a.mp4", "ISO####"), 3200);
+  // The file's own name is nearer than its folder's.
+  EXPECT_EQ(isoFromName("/ISO100/b ISO400.mp4", "ISO####"), 400);
+  EXPECT_EQ(isoFromName("/x/0042_800.mp4", "*_#"), 800);
+  EXPECT_EQ(isoFromName("/x/(ISO 200).mp4", "(ISO #)"), 200);
+  for (const auto* pattern : {"", "ISO", "gain #"})
+    EXPECT_FALSE(isoFromName("/shoot/pier ISO800.mp4", pattern)) << pattern;
+  EXPECT_FALSE(isoFromName("/shoot/ISO99999999999.mp4", "ISO#"));
+}
+
+TEST(IsoOf, WhatIsSaidByHandWinsAndNoiseComesLast) {
+  Shoot shoot;
+  shoot.iso_pattern = "ISO#";
+  ShootClip clip;
+  clip.path = "/a/ISO400.mp4";
+  clip.iso_estimate = IsoEstimate{900, 800, 1000, "", 5};
+  ClipInfo info;
+  info.iso = 200;
+  using From = ClipIso::From;
+  EXPECT_EQ(isoOf(shoot, clip, info)->from, From::File);
+  clip.iso = 100;
+  EXPECT_EQ(isoOf(shoot, clip, info)->iso, 100);
+  clip.iso.reset();
+  info.iso.reset();
+  EXPECT_EQ(isoOf(shoot, clip, info)->from, From::Name);
+  shoot.iso_pattern.clear();
+  EXPECT_EQ(isoOf(shoot, clip, info)->from, From::Noise);
+  clip.iso_estimate.reset();
+  EXPECT_FALSE(isoOf(shoot, clip, info));
+}
+
 TEST(ShootFile, RoundTripWithRelativeNames) {
   const testing::ScratchFolder folder;
   Shoot shoot;
