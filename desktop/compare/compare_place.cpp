@@ -7,6 +7,7 @@
 #include <QKeyEvent>
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QSpinBox>
 #include <QSplitter>
 #include <QVBoxLayout>
@@ -247,7 +248,7 @@ QWidget* ComparePlace::buildSide() {
   connect(&search_, &Background::changed, this, [this] { noise_form_->setBusy(search_.busy()); });
   layout->addWidget(noise_form_);
   layout->addSpacing(4);
-  layout->addWidget(quietLabel(tr("Pinned places · double-click the picture to pin one")));
+  layout->addWidget(pins_head_ = quietLabel(tr("Double-click the picture to pin a place")));
   for (int i = 0; i < 3; ++i) {
     auto* label = new QLabel;
     label->setFixedSize(242, 96);
@@ -259,7 +260,15 @@ QWidget* ComparePlace::buildSide() {
   layout->addStretch();
   message_ = noticeLabel();
   layout->addWidget(message_);
-  return side;
+  // On small screens the column scrolls instead of squeezing what it says.
+  auto* scroll = new QScrollArea;
+  scroll->setWidget(side);
+  scroll->setWidgetResizable(true);
+  scroll->setFrameShape(QFrame::NoFrame);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  scroll->setMinimumWidth(284);
+  scroll->setMaximumWidth(434);
+  return scroll;
 }
 
 // This clip's own settings, where they differ from the shoot's.
@@ -516,10 +525,11 @@ void ComparePlace::showFigures() {
                                                            QLatin1Char(' ') + coverageName(plan.noise.kind));
   if (plan.job.correction.lens) {
     const CorrectionFigures f = figuresOf(plan.job.correction);
-    text += row(tr("centre"), withUnit(f.centre_enlargement, 2, QStringLiteral("×")));
-    text += row(tr("corners"), withUnit(f.corner_enlargement, 2, QStringLiteral("×")));
+    text += row(tr("enlarged"), tr("centre %1, corners %2")
+                                    .arg(withUnit(f.centre_enlargement, 2, QStringLiteral("×")),
+                                         withUnit(f.corner_enlargement, 2, QStringLiteral("×"))));
     text += row(tr("lost of the source"), shareText(f.lost_share));
-    text += row(tr("blank"), shareText(f.blank_share));
+    if (f.blank_share > 0) text += row(tr("blank"), shareText(f.blank_share));
   }
   figures_->setText(text + QStringLiteral("</table>"));
 }
@@ -568,6 +578,7 @@ void ComparePlace::addPin(QPointF at) {
 }
 
 void ComparePlace::updatePins() {
+  pins_head_->setVisible(pins_.empty());
   for (size_t i = 0; i < pin_views_.size(); ++i) {
     QLabel* label = pin_views_[i];
     label->setVisible(i < pins_.size());

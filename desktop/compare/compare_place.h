@@ -78,7 +78,8 @@ class ComparePlace : public QWidget {
   PositionSlider* slider_ = nullptr;
   QSpinBox *fill_ = nullptr, *amount_ = nullptr;
   QPushButton* as_shoot_ = nullptr;
-  QLabel *position_ = nullptr, *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
+  QLabel *position_ = nullptr, *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr,
+         *pins_head_ = nullptr;
   QCheckBox *lens_ = nullptr, *noise_ = nullptr;
   QPushButton *play_ = nullptr, *edge_tool_ = nullptr;
   std::vector<QLabel*> pin_views_;

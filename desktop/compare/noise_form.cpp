@@ -75,7 +75,11 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   connect(find_, &QPushButton::clicked, this, &NoiseForm::findStrength);
   connect(follow_, &QPushButton::clicked, this, &NoiseForm::followCamera);
   connect(keep_, &QPushButton::clicked, this, &NoiseForm::keepForCamera);
-  for (QPushButton* b : {find_, follow_, keep_}) buttons->addWidget(b);
+  buttons->addWidget(find_);
+  auto* pair = new QHBoxLayout;
+  pair->addWidget(follow_);
+  pair->addWidget(keep_);
+  buttons->addLayout(pair);
   column->addLayout(buttons);
 }
 
