@@ -75,8 +75,7 @@ std::array<std::array<double, kNoiseOctaves>, 3> trueOctaves(const Frame& clean,
                 static_cast<float>(d.row<uint8_t>(by + y)[bx + x] - c.row<uint8_t>(by + y)[bx + x]);
         detail::blockCosines(block, 16, coefficients);
         for (int i = 1; i < 256; ++i) {
-          const int f = std::max(i % 16, i / 16);
-          const size_t o = f >= 8 ? 0 : f >= 4 ? 1 : f >= 2 ? 2 : 3;
+          const size_t o = detail::octaveOf(i % 16, i / 16);
           const double e = static_cast<double>(coefficients[i]) * static_cast<double>(coefficients[i]);
           power[o] += e, ++count[o], all += e, ++n;
         }

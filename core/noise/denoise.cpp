@@ -49,13 +49,20 @@ void requireSettings(const DenoiseSettings& s, const NoiseCurve& curve) {
 std::array<float, kBlockArea> spectrumOf(const std::array<double, kNoiseOctaves>& octaves) {
   std::array<float, kBlockArea> spectrum{};
   for (int y = 0; y < kBlock; ++y)
-    for (int x = 0; x < kBlock; ++x) {
-      const int f = std::max({x, y, 1});
-      const int octave = f >= 8 ? 0 : f >= 4 ? 1 : f >= 2 ? 2 : 3;
+    for (int x = 0; x < kBlock; ++x)
       spectrum[static_cast<size_t>(y * kBlock + x)] =
-          static_cast<float>(std::max(1e-3, octaves[static_cast<size_t>(octave)]));
-    }
+          static_cast<float>(std::max(1e-3, octaves[detail::octaveOf(x, y)]));
   return spectrum;
+}
+
+// What is shrunk of each coefficient: the octaves within reach, finest first.
+std::array<float, kBlockArea> shrinkOf(const DenoiseSettings& settings) {
+  std::array<float, kBlockArea> amount{};
+  for (int y = 0; y < kBlock; ++y)
+    for (int x = 0; x < kBlock; ++x)
+      if (static_cast<int>(detail::octaveOf(x, y)) < settings.reach)
+        amount[static_cast<size_t>(y * kBlock + x)] = kShrink * static_cast<float>(settings.smoothing);
+  return amount;
 }
 
 }  // namespace
@@ -65,6 +72,7 @@ struct Denoiser::State {
   DenoiseSettings settings;
   detail::BlockTables tables;
   std::array<std::array<float, kBlockArea>, 3> spectrum;
+  std::array<float, kBlockArea> shrink;
   std::array<std::array<float, kLevels>, 3> variance;  ///< by luma code, strength included
   std::deque<std::shared_ptr<Held>> window;
   size_t next = 0;  ///< in `window`: the frame to finish next
@@ -89,6 +97,7 @@ Denoiser::Denoiser(NoiseCurve curve, const DenoiseSettings& settings, int lead)
   State& s = *state_;
   s.curve = std::move(curve);
   s.settings = settings;
+  s.shrink = shrinkOf(settings);
   s.next = static_cast<size_t>(std::clamp(lead, 0, settings.frames_each_side));
   for (size_t c = 0; c < 3; ++c) {
     s.spectrum[c] = spectrumOf(s.curve.octaves[c]);
@@ -259,7 +268,7 @@ void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const H
       job.taps = tables.taps;
       job.window = tables.window;
       job.tolerance = static_cast<float>(settings.tolerance);
-      job.shrink = kShrink * static_cast<float>(settings.smoothing);
+      job.shrink = settings.smoothing > 0 && settings.reach > 0 ? shrink.data() : nullptr;
       job.mix = static_cast<float>(settings.mix);
       job.out = stripes.data() + stripe_samples * static_cast<size_t>(row);
       detail::processStripe(job);

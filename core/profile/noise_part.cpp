@@ -37,6 +37,7 @@ NoiseEntry noiseEntryFrom(const NoiseFinding& finding, const std::vector<std::st
     Evidence e;
     e.kind = "patch";
     if (sources.size() == 1) e.source = sources.front();
+    e.frame = v.frame;
     e.left_out = v.why;
     e.level = v.level;
     e.sigma = std::sqrt(v.variance[0]);

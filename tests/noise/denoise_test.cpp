@@ -284,6 +284,33 @@ TEST(Denoise, FeaturesStayWhereTheyAre) {
   EXPECT_NEAR(oy, cy, 0.05);
 }
 
+// Blotches 8 pixels wide lie in the third octave: only a reach of three gets at them.
+TEST(Denoise, ReachSaysHowCoarseBlotchesMayBe) {
+  const Frame grey = testing::paint(192, 128, {}, [](int, int) { return 120; });
+  std::mt19937 random(3);
+  std::normal_distribution<double> noise(0, 4);
+  std::vector<double> blotch(24 * 16);
+  for (double& b : blotch) b = noise(random);
+  const Frame blotchy = testing::paint(192, 128, {}, [&](int x, int y) {
+    return static_cast<int>(std::lround(120 + blotch[static_cast<size_t>(y / 8 * 24 + x / 8)]));
+  });
+  NoiseCurve curve = curveOf(4, 4);
+  curve.octaves[0] = {0.1, 0.8, 8, 16};
+  const auto left = [&](int reach) {
+    DenoiseSettings settings;
+    settings.frames_each_side = 0;
+    settings.reach = reach;
+    return squaredError(denoiseOne({blotchy}, 0, curve, settings), grey, 0, 8, 8, 184, 120);
+  };
+  const double all = squaredError(blotchy, grey, 0, 8, 8, 184, 120);
+  EXPECT_NEAR(left(0), all, 0.1);
+  EXPECT_GT(left(1), 0.8 * all);
+  // The means of whole blocks, a quarter of these blotches' variance, are never touched.
+  EXPECT_LT(left(4), 0.7 * left(1));
+  EXPECT_LE(left(4), left(3));
+  EXPECT_LT(left(3), left(2));
+}
+
 TEST(Denoise, RepeatedFramesAreNoEvidence) {
   const Frame clean = testing::paint(192, 128, {}, landscape);
   const Frame a = noisy(clean, 6, 4, 1), b = noisy(clean, 6, 4, 2);

@@ -287,8 +287,9 @@ HWY_INLINE float merge(const Block& middle, const Block& other, const Block& inv
   return block;
 }
 
-// Shrinks `c`, whose noise has the variance `noise`, each coefficient by the energy of the 3 × 3 around it.
-HWY_INLINE void shrinkBlock(Block& c, const Block& noise, float amount) {
+// Shrinks `c`, whose noise has the variance `noise`, by `amount` of that, each coefficient by the energy of
+// the 3 × 3 around it.
+HWY_INLINE void shrinkBlock(Block& c, const Block& noise, const Block& amount) {
   constexpr int kPad = 16, kStride = kBlock + 2 * kPad;
   // Edge coefficients stand for those beyond them.
   alignas(64) float energy[kBlock + 2][kStride];
@@ -306,7 +307,7 @@ HWY_INLINE void shrinkBlock(Block& c, const Block& noise, float amount) {
     energy[kBlock + 1][kPad + x] = energy[kBlock][kPad + x];
   }
   const float mean = c.v[0][0];
-  const Vector three = hn::Set(kLanes, 3), share = hn::Set(kLanes, 1.0F / 12), by = hn::Set(kLanes, amount),
+  const Vector three = hn::Set(kLanes, 3), share = hn::Set(kLanes, 1.0F / 12),
                least = hn::Set(kLanes, 1e-30F);
   for (int x = 0; x < kBlock; x += kWide) {
     const auto across = [&](int y) {
@@ -318,8 +319,8 @@ HWY_INLINE void shrinkBlock(Block& c, const Block& noise, float amount) {
       const Vector below = across(y + 1);
       const Vector around = hn::Mul(share, hn::MulAdd(three, hn::Load(kLanes, energy[y + 1] + kPad + x),
                                                       hn::Add(here, hn::Add(above, below))));
-      const Vector kept =
-          hn::Max(hn::Zero(kLanes), hn::NegMulAdd(by, hn::Load(kLanes, &noise.v[y][x]), around));
+      const Vector kept = hn::Max(hn::Zero(kLanes), hn::NegMulAdd(hn::Load(kLanes, &amount.v[y][x]),
+                                                                  hn::Load(kLanes, &noise.v[y][x]), around));
       const Vector gain = hn::Div(kept, hn::Max(around, least));
       hn::Store(hn::Mul(gain, hn::Load(kLanes, &c.v[y][x])), kLanes, &c.v[y][x]);
       above = here;
@@ -340,11 +341,13 @@ HWY_INLINE void each(F f) {
 }  // namespace
 
 void stripe(const StripeJob& job) {
-  Block middle, sum, total, coefficients, inverse, one_over, fetched, spectrum;
+  Block middle, sum, total, coefficients, inverse, one_over, fetched, spectrum, amount;
   const Vector one = hn::Set(kLanes, 1);
   each([&](int y, int x) {
     const Vector s = hn::LoadU(kLanes, job.spectrum + y * kBlock + x);
     hn::Store(s, kLanes, &spectrum.v[y][x]);
+    if (job.shrink != nullptr)
+      hn::Store(hn::LoadU(kLanes, job.shrink + y * kBlock + x), kLanes, &amount.v[y][x]);
     hn::Store(hn::Div(one, s), kLanes, &one_over.v[y][x]);
   });
   const ptrdiff_t out_stride = static_cast<ptrdiff_t>(job.columns + 1) * kStep;
@@ -404,7 +407,7 @@ void stripe(const StripeJob& job) {
       hn::Store(hn::Mul(share, hn::Load(kLanes, &sum.v[y][x])), kLanes, &sum.v[y][x]);
       hn::Store(hn::Mul(share, hn::Mul(noise, hn::Load(kLanes, &spectrum.v[y][x]))), kLanes, &total.v[y][x]);
     });
-    if (job.shrink > 0) shrinkBlock(sum, total, job.shrink);
+    if (job.shrink != nullptr) shrinkBlock(sum, total, amount);
     if (job.mix > 0) {
       const Vector mix = hn::Set(kLanes, job.mix);
       each([&](int y, int x) {
@@ -436,6 +439,11 @@ HWY_EXPORT(cosinesOf);
 
 void blockCosines(const float* samples, ptrdiff_t stride, float* coefficients) {
   HWY_DYNAMIC_DISPATCH(cosinesOf)(samples, stride, coefficients);
+}
+
+size_t octaveOf(int x, int y) {
+  const int f = x > y ? x : y;
+  return f >= 8 ? 0 : f >= 4 ? 1 : f >= 2 ? 2 : 3;
 }
 
 void processStripe(const StripeJob& job) { HWY_DYNAMIC_DISPATCH(stripe)(job); }

@@ -39,10 +39,14 @@ struct StripeJob {
   const float* taps = nullptr;      ///< kPhases × 8 weights, kTaps used
   const float* window = nullptr;    ///< kBlockArea; overlapping ones add up to 1
   float tolerance = 1;              ///< how much difference beyond noise is tolerated; 1: none but chance
-  float shrink = 1;      ///< what is shrunk, as a multiple of the noise left (in variance); 0: nothing
+  /// kBlockArea: how much is shrunk, as a multiple of the noise left (in variance); null: nothing.
+  const float* shrink = nullptr;
   float mix = 0;         ///< share of the untouched block that is mixed back
   float* out = nullptr;  ///< (columns + 1)·kStep × kBlock samples, rows tight, added to
 };
+
+/// Which octave of detail (0 finest) a coefficient belongs to, by the larger of both frequencies.
+size_t octaveOf(int x, int y);
 
 void processStripe(const StripeJob& job);
 

@@ -10,11 +10,6 @@ namespace glenhaze::detail {
 
 Ends codeEnds(const ColourTags& colour) { return colour.full_range ? Ends{0, 255} : Ends{16, 235}; }
 
-size_t octaveOf(int x, int y) {
-  const int f = std::max({x, y, 1});
-  return f >= 8 ? 0 : f >= 4 ? 1 : f >= 2 ? 2 : 3;
-}
-
 void OctaveSums::add(const float* block, ptrdiff_t stride) {
   std::array<float, kBlockArea> c{};
   blockCosines(block, stride, c.data());

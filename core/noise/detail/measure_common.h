@@ -14,9 +14,6 @@ struct Ends {
 };
 Ends codeEnds(const ColourTags& colour);
 
-/// Which octave (0 finest) a coefficient of a block belongs to.
-size_t octaveOf(int x, int y);
-
 /// Power of coefficients per octave, summed over blocks.
 struct OctaveSums {
   std::array<double, kNoiseOctaves> power{}, count{};
