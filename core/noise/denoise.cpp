@@ -68,6 +68,7 @@ std::array<float, kBlockArea> shrinkOf(const DenoiseSettings& settings) {
 }  // namespace
 
 struct Denoiser::State {
+  Progress progress;  ///< of the call in work
   NoiseCurve curve;
   DenoiseSettings settings;
   detail::BlockTables tables;
@@ -126,7 +127,9 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) const {
   held->repeats = sameSamples(before.frame, frame);
   if (settings.frames_each_side > 0 && before.frame.width == frame.width &&
       before.frame.height == frame.height) {
+    progress.check();
     before.forward = detail::estimateMotion(before.motion, held->motion, motionSigma());
+    progress.check();
     held->backward = detail::estimateMotion(held->motion, before.motion, motionSigma(),
                                             detail::turnedAround(before.forward));
   }
@@ -248,6 +251,7 @@ void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const H
   std::vector<float> stripes(stripe_samples * static_cast<size_t>(rows));
   parallelBlocks(rows, 1, [&](int first, int last) {
     for (int row = first; row < last; ++row) {
+      progress.check();
       const size_t at = static_cast<size_t>(row) * static_cast<size_t>(columns);
       detail::StripeJob job;
       job.plane = plane.row(0);
@@ -302,6 +306,7 @@ MotionField Denoiser::State::motionTo(size_t middle, size_t other, std::vector<M
   while (known.size() < distance) {
     const size_t last = ahead ? middle + known.size() : middle - known.size();
     const size_t further = ahead ? last + 1 : last - 1;
+    progress.check();
     if (known.empty())
       known.push_back(stepFrom(middle));
     else
@@ -326,8 +331,9 @@ Frame Denoiser::State::finish(size_t at) const {
   return out;
 }
 
-std::optional<Frame> Denoiser::push(const Frame& frame) {
+std::optional<Frame> Denoiser::push(const Frame& frame, const Progress& progress) {
   State& s = *state_;
+  s.progress = progress;
   s.window.push_back(s.take(frame));
   const auto side = static_cast<size_t>(s.settings.frames_each_side);
   if (s.window.size() - 1 < s.next + side) return std::nullopt;
@@ -339,8 +345,9 @@ std::optional<Frame> Denoiser::push(const Frame& frame) {
   return out;
 }
 
-std::optional<Frame> Denoiser::drain() {
+std::optional<Frame> Denoiser::drain(const Progress& progress) {
   State& s = *state_;
+  s.progress = progress;
   if (s.next >= s.window.size()) return std::nullopt;
   return s.finish(s.next++);
 }

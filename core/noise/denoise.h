@@ -6,6 +6,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/base/progress.h"
 #include "core/frame/frame.h"
 #include "core/noise/curve.h"
 
@@ -37,9 +38,10 @@ class Denoiser {
 
   /// Takes the next frame; returns the frame that is finished by it, if any. Throws Error(BadRequest) for
   /// frames that are not planar luma and chroma.
-  std::optional<Frame> push(const Frame& frame);
+  /// With `progress` stopped it throws Error(Cancelled) soon, and this denoiser is then of no further use.
+  std::optional<Frame> push(const Frame& frame, const Progress& progress = {});
   /// The frames still inside; to be called until it is empty.
-  std::optional<Frame> drain();
+  std::optional<Frame> drain(const Progress& progress = {});
 
  private:
   struct State;

@@ -33,6 +33,7 @@ Preview::~Preview() {
 void Preview::setClip(const ClipInfo& clip, const Correction& correction, Fields fields) {
   const std::lock_guard lock(mutex_);
   job_ = Job{clip, correction, fields, ++generation_};
+  making_.request_stop();
   cache_.clear();
   order_.clear();
   cache_bytes_ = 0;
@@ -44,6 +45,7 @@ void Preview::clear() {
   const std::lock_guard lock(mutex_);
   job_.reset();
   ++generation_;
+  making_.request_stop();
   cache_.clear();
   order_.clear();
   cache_bytes_ = 0;
@@ -54,6 +56,7 @@ void Preview::request(int64_t index) {
   {
     const std::lock_guard lock(mutex_);
     wanted_ = last_asked_ = index;
+    making_.request_stop();
     asked_at_ = std::chrono::steady_clock::now();
   }
   wake_.notify_all();
@@ -134,7 +137,7 @@ class Maker {
   std::optional<PreviewFrame> draft() {
     constexpr int kLarge = 1 << 20;  // px; smaller pictures need no draft
     std::optional<Frame> first = wanted_ != position_ ? reader_.landing() : std::nullopt;
-    if (!first && size_.width * size_.height < kLarge) return std::nullopt;
+    if (!first && size_.width * size_.height < kLarge && !correction_.noise) return std::nullopt;
     if (!first || first->index >= wanted_) {
       frame_ = first ? std::move(first) : reader_.next();
       if (!frame_ || frame_->index < wanted_) return std::nullopt;
@@ -159,11 +162,18 @@ class Maker {
     while (frame_ && frame_->index < wanted_) frame_ = reader_.next();
     position_ = frame_ ? frame_->index + 1 : -1;
   }
-  PreviewFrame make() {
+  /// Throws Error(Cancelled) when `progress` is stopped.
+  PreviewFrame make(const Progress& progress) {
     decode();
     if (frame_ && correction_.noise) {
       const Frame source = *frame_;
-      const std::optional<Frame> clean = cleaned();
+      std::optional<Frame> clean;
+      try {
+        clean = cleaned(progress);
+      } catch (...) {
+        denoiser_.reset();
+        throw;
+      }
       if (clean) {
         PreviewFrame result = pictures(source, *clean, geometry_);
         result.clean_frame = *clean;
@@ -195,7 +205,7 @@ class Maker {
   }
   // The frame without noise. Its neighbours come through a reader of their own, so that going on by one
   // frame costs one frame.
-  std::optional<Frame> cleaned() {
+  std::optional<Frame> cleaned(const Progress& progress) {
     const int64_t wanted = frame_->index;
     const int side = correction_.denoise.frames_each_side;
     if (!feed_) feed_ = std::make_unique<ClipReader>(reader_.info(), ReadOptions{0, fields_});
@@ -210,9 +220,9 @@ class Maker {
       const auto frame = feed_->next();
       draining_ = !frame;
       if (!frame) break;
-      if (auto clean = denoiser_->push(*frame)) return clean;
+      if (auto clean = denoiser_->push(*frame, progress)) return clean;
     }
-    return denoiser_->drain();
+    return denoiser_->drain(progress);
   }
   ClipReader reader_;
   std::unique_ptr<ClipReader> feed_;
@@ -242,6 +252,7 @@ void Preview::work(const std::stop_token& stop) {
     Job job;
     int64_t index = 0;
     bool asked = false;
+    Progress progress;
     {
       std::unique_lock lock(mutex_);
       // While the user moves about, the loop is not made ahead: it would keep the next answer waiting.
@@ -253,6 +264,8 @@ void Preview::work(const std::stop_token& stop) {
       asked = wanted_.has_value();
       index = asked ? *wanted_ : nextAhead().value_or(0);
       wanted_.reset();
+      making_ = std::stop_source();
+      progress.stop = making_.get_token();
     }
     try {
       if (generation != job.generation) {
@@ -272,7 +285,7 @@ void Preview::work(const std::stop_token& stop) {
       }
       maker->decode();
       if (superseded()) continue;
-      PreviewFrame result = maker->make();
+      PreviewFrame result = maker->make(progress);
       result.wanted = index;
       {
         const std::lock_guard lock(mutex_);
@@ -284,6 +297,10 @@ void Preview::work(const std::stop_token& stop) {
       else
         Q_EMIT loopProgress();
     } catch (const std::exception& error) {
+      // Cut off because another frame is wanted.
+      if (const auto* known = dynamic_cast<const Error*>(&error);
+          known != nullptr && known->kind() == ErrorKind::Cancelled)
+        continue;
       generation = -1;
       {
         // Without this the same loop frame would be tried for ever.

@@ -83,6 +83,7 @@ class Preview : public QObject {
   std::list<int64_t> order_;
   size_t cache_bytes_ = 0;
   int generation_ = 0;
+  std::stop_source making_;  // stops the frame in work when another one is wanted
   std::atomic<bool> drafts_ = false;
   std::jthread thread_;
 };
