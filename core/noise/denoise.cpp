@@ -127,11 +127,9 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) const {
   held->repeats = sameSamples(before.frame, frame);
   if (settings.frames_each_side > 0 && before.frame.width == frame.width &&
       before.frame.height == frame.height) {
-    progress.check();
-    before.forward = detail::estimateMotion(before.motion, held->motion, motionSigma());
-    progress.check();
+    before.forward = detail::estimateMotion(before.motion, held->motion, motionSigma(), progress);
     held->backward = detail::estimateMotion(held->motion, before.motion, motionSigma(),
-                                            detail::turnedAround(before.forward));
+                                            detail::turnedAround(before.forward), progress);
   }
   return held;
 }
@@ -306,12 +304,11 @@ MotionField Denoiser::State::motionTo(size_t middle, size_t other, std::vector<M
   while (known.size() < distance) {
     const size_t last = ahead ? middle + known.size() : middle - known.size();
     const size_t further = ahead ? last + 1 : last - 1;
-    progress.check();
     if (known.empty())
       known.push_back(stepFrom(middle));
     else
       known.push_back(detail::estimateMotion(window[middle]->motion, window[further]->motion, motionSigma(),
-                                             detail::chained(known.back(), stepFrom(last))));
+                                             detail::chained(known.back(), stepFrom(last)), progress));
   }
   return known[distance - 1];
 }

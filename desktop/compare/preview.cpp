@@ -56,7 +56,8 @@ void Preview::request(int64_t index) {
   {
     const std::lock_guard lock(mutex_);
     wanted_ = last_asked_ = index;
-    making_.request_stop();
+    // The very frame that is being made ahead is finished, not begun anew.
+    if (in_work_ != index) making_.request_stop();
     asked_at_ = std::chrono::steady_clock::now();
   }
   wake_.notify_all();
@@ -74,7 +75,8 @@ void Preview::setLoop(int64_t first, int64_t last) {
 std::optional<PreviewFrame> Preview::cached(int64_t index) const {
   const std::lock_guard lock(mutex_);
   const auto known = cache_.find(index);
-  return known != cache_.end() ? std::optional(known->second) : std::nullopt;
+  if (known != cache_.end()) return known->second;
+  return draft_ && draft_->wanted == index ? draft_ : std::nullopt;
 }
 
 int64_t Preview::loopFilled() const {
@@ -240,9 +242,10 @@ class Maker {
 
 }  // namespace
 
-bool Preview::superseded() {
+// Another frame is wanted than the one in work.
+bool Preview::superseded(int64_t index) {
   const std::lock_guard lock(mutex_);
-  return wanted_.has_value();
+  return wanted_ && *wanted_ != index;
 }
 
 void Preview::work(const std::stop_token& stop) {
@@ -265,6 +268,8 @@ void Preview::work(const std::stop_token& stop) {
       index = asked ? *wanted_ : nextAhead().value_or(0);
       wanted_.reset();
       making_ = std::stop_source();
+      in_work_ = index;
+      draft_.reset();
       progress.stop = making_.get_token();
     }
     try {
@@ -273,24 +278,35 @@ void Preview::work(const std::stop_token& stop) {
         generation = job.generation;
       }
       maker->goTo(index);
-      if (asked && drafts_) {
+      if (drafts_) {
         if (auto draft = maker->draft()) {
           draft->wanted = index;
-          Q_EMIT ready(*draft);
+          if (asked) Q_EMIT ready(*draft);
+          const std::lock_guard lock(mutex_);
+          draft_ = std::move(*draft);
         }
-        if (superseded()) {
+        if (superseded(index)) {
           maker->abandon();
           continue;
         }
       }
       maker->decode();
-      if (superseded()) continue;
+      if (superseded(index)) continue;
       PreviewFrame result = maker->make(progress);
       result.wanted = index;
       {
         const std::lock_guard lock(mutex_);
         if (generation_ != job.generation) continue;
         keep(result);
+        in_work_ = -1;
+        draft_.reset();
+        // Asked for while it was made ahead.
+        if (wanted_ == index) {
+          wanted_.reset();
+          asked = true;
+        }
+        // A moment of rest after each answer, before the loop is made ahead again.
+        if (asked) asked_at_ = std::chrono::steady_clock::now();
       }
       if (asked)
         Q_EMIT ready(result);

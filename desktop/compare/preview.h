@@ -66,7 +66,7 @@ class Preview : public QObject {
     int generation = 0;
   };
   void work(const std::stop_token& stop);
-  bool superseded();
+  bool superseded(int64_t index);
   std::optional<int64_t> nextAhead() const;
   void keep(PreviewFrame frame);
   static constexpr size_t kCacheBytes = 768ULL << 20;
@@ -84,6 +84,8 @@ class Preview : public QObject {
   size_t cache_bytes_ = 0;
   int generation_ = 0;
   std::stop_source making_;  // stops the frame in work when another one is wanted
+  int64_t in_work_ = -1;
+  std::optional<PreviewFrame> draft_;  // of the frame in work
   std::atomic<bool> drafts_ = false;
   std::jthread thread_;
 };

@@ -161,7 +161,7 @@ class LevelSearch {
 };
 
 LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelField* coarser, float sigma,
-                       int step, int offset) {
+                       int step, int offset, const Progress& progress) {
   LevelField field;
   field.step = step;
   field.offset = offset;
@@ -170,6 +170,7 @@ LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelFi
   field.vectors.resize(static_cast<size_t>(field.columns) * static_cast<size_t>(field.rows));
   const LevelSearch search(from, to, sigma);
   parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
+    progress.check();
     for (int row = first; row < last; ++row)
       for (int column = 0; column < field.columns; ++column) {
         const int x = offset + column * step, y = offset + row * step;
@@ -240,7 +241,8 @@ MotionPicture motionPicture(const FloatPlane& luma) { return {bytePyramid(luma, 
 namespace {
 
 // Whole-sample motion near a guess: the finest level of the search alone.
-LevelField searchNear(const BytePlane& from, const BytePlane& to, const MotionField& guess, float sigma) {
+LevelField searchNear(const BytePlane& from, const BytePlane& to, const MotionField& guess, float sigma,
+                      const Progress& progress) {
   LevelField field;
   field.step = kStep;
   field.offset = -kStep;
@@ -249,6 +251,7 @@ LevelField searchNear(const BytePlane& from, const BytePlane& to, const MotionFi
   field.vectors.resize(guess.vectors.size());
   const LevelSearch search(from, to, sigma);
   parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
+    progress.check();
     for (int row = first; row < last; ++row)
       for (int column = 0; column < field.columns; ++column) {
         const auto at = [&](int c, int r) {
@@ -269,7 +272,7 @@ LevelField searchNear(const BytePlane& from, const BytePlane& to, const MotionFi
 }
 
 MotionField refinedField(const MotionPicture& from, const MotionPicture& to, const LevelField& whole,
-                         float sigma) {
+                         float sigma, const Progress& progress) {
   MotionField field;
   field.columns = blocksAlong(from.soft.width);
   field.rows = blocksAlong(from.soft.height);
@@ -277,6 +280,7 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, con
   // Softening by 1 2 1 both ways leaves 9/64 of white noise's variance.
   const float noise_energy = sigma * sigma * (9.0F / 64) * 2;
   parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
+    progress.check();
     for (int row = first; row < last; ++row)
       for (int column = 0; column < field.columns; ++column)
         field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
@@ -289,20 +293,22 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, con
 
 }  // namespace
 
-MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma) {
+MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
+                           const Progress& progress) {
   LevelField whole;
   const auto levels = static_cast<int>(from.pyramid.size());
   float level_sigma = sigma / static_cast<float>(1 << (levels - 1));
   for (int level = levels - 1; level >= 0; --level, level_sigma *= 2)
     whole = searchLevel(from.pyramid[static_cast<size_t>(level)], to.pyramid[static_cast<size_t>(level)],
                         level == levels - 1 ? nullptr : &whole, level_sigma, level == 0 ? kStep : kBlock / 2,
-                        -kStep);
-  return refinedField(from, to, whole, sigma);
+                        -kStep, progress);
+  return refinedField(from, to, whole, sigma, progress);
 }
 
 MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
-                           const MotionField& guess) {
-  return refinedField(from, to, searchNear(from.pyramid[0], to.pyramid[0], guess, sigma), sigma);
+                           const MotionField& guess, const Progress& progress) {
+  const LevelField whole = searchNear(from.pyramid[0], to.pyramid[0], guess, sigma, progress);
+  return refinedField(from, to, whole, sigma, progress);
 }
 
 MotionField chained(const MotionField& first, const MotionField& second) {

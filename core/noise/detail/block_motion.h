@@ -5,6 +5,7 @@
 
 #include <vector>
 
+#include "core/base/progress.h"
 #include "core/noise/detail/planes.h"
 
 namespace glenhaze::detail {
@@ -37,10 +38,12 @@ MotionPicture motionPicture(const FloatPlane& luma);
 /// Motion from `from` to `to`: block at p in `from` is at p + vector in `to`. `sigma`: noise of luma, in
 /// code values; random resemblance below it is not followed. Rows in parallel, same result for any number
 /// of threads.
-MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma);
+/// Throws Error(Cancelled) when `progress` is stopped.
+MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
+                           const Progress& progress = {});
 /// The same near a guess, which saves the search; of the same size.
 MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
-                           const MotionField& guess);
+                           const MotionField& guess, const Progress& progress = {});
 
 /// Guesses: from the first picture to the third by way of the second, and back the way that a field goes.
 MotionField chained(const MotionField& first, const MotionField& second);
