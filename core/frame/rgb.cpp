@@ -225,4 +225,15 @@ Frame fromRgb(const std::vector<uint8_t>& rgb, int width, int height, PixelForma
   return frame;
 }
 
+std::array<uint8_t, 256> liftedScreenValues(double stops) {
+  std::array<uint8_t, 256> table{};
+  for (size_t i = 0; i < table.size(); ++i) {
+    const double v = static_cast<double>(i) / 255;
+    const double light = (v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4)) * std::exp2(stops);
+    const double up = light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055;
+    table[i] = static_cast<uint8_t>(std::lround(255 * std::clamp(up, 0.0, 1.0)));
+  }
+  return table;
+}
+
 }  // namespace glenhaze

@@ -2,6 +2,7 @@
 // Frames for the screen and for detectors: conversion to 8-bit R′G′B′ or luma at any size. Only for
 // looking and measuring; nothing that is rendered to a file passes through here.
 
+#include <array>
 #include <cstdint>
 #include <vector>
 
@@ -29,5 +30,9 @@ std::vector<uint8_t> luma8(const Frame& frame);
 
 /// A frame from packed R, G, B bytes (rows tight) by the matrix and range in `colour`.
 Frame fromRgb(const std::vector<uint8_t>& rgb, int width, int height, PixelFormat format, ColourTags colour);
+
+/// Screen values with the exposure lifted by so many stops in linear light, through the screen's own curve
+/// (sRGB, IEC 61966-2-1): for viewing only. Each primary by itself, so that hues stay until one clips.
+std::array<uint8_t, 256> liftedScreenValues(double stops);
 
 }  // namespace glenhaze

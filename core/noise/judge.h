@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/base/progress.h"
+#include "core/media/reader.h"
 #include "core/noise/denoise.h"
 
 namespace glenhaze {
@@ -21,5 +22,9 @@ RemovalVerdict judgeRemoval(const Frame& source, const Frame& clean, const Noise
 /// the middle one of a few frames in order; the smallest tried when all take some. Throws Error(Cancelled).
 double strengthThatKeepsStructure(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve,
                                   DenoiseSettings settings, const Progress& progress = {});
+
+/// The same for a frame of a clip, with the neighbours that the settings ask for.
+double strengthThatKeepsStructure(const ClipInfo& clip, Fields fields, int64_t frame, const NoiseCurve& curve,
+                                  const DenoiseSettings& settings, const Progress& progress = {});
 
 }  // namespace glenhaze

@@ -15,7 +15,6 @@
 #include <QPushButton>
 #include <QSlider>
 #include <QSpinBox>
-#include <QSplitter>
 #include <QTableView>
 #include <QVBoxLayout>
 #include <cmath>
@@ -32,25 +31,13 @@ namespace glenhaze::desktop {
 
 LensStation::LensStation(Session& session, QWidget* parent)
     : BenchStation(parent), session_(session), evidence_(state_) {
-  auto* layout = new QVBoxLayout(this);
-  layout->setContentsMargins(0, 0, 0, 0);
-  auto* across = new QSplitter(Qt::Horizontal);
-  auto* left = new QSplitter(Qt::Vertical);
-  auto* top = new QWidget;
-  auto* top_layout = new QVBoxLayout(top);
-  top_layout->setContentsMargins(0, 0, 0, 0);
-  top_layout->setSpacing(6);
-  top_layout->addWidget(buildTools());
   view_ = new PictureView;
   view_->setOverlay([this](QPainter& p, const PictureView& v, int) {
     if (frame_.source_frame.width > 0) drawLensMarks(p, v, marks());
   });
-  top_layout->addWidget(view_, 1);
   slider_ = new QSlider(Qt::Horizontal);
   slider_->setAccessibleName(tr("Frame of the reference shot"));
   connect(slider_, &QSlider::valueChanged, this, [this](int v) { askFrame(v); });
-  top_layout->addWidget(slider_);
-  left->addWidget(top);
   table_ = new QTableView;
   table_->setModel(&evidence_);
   table_->setAccessibleName(tr("Evidence"));
@@ -65,17 +52,7 @@ LensStation::LensStation(Session& session, QWidget* parent)
           [this](const QModelIndex& index) {
             if (index.isValid()) showEvidence(index.row());
           });
-  left->addWidget(table_);
-  left->setStretchFactor(0, 3);
-  left->setStretchFactor(1, 1);
-  left->setSizes({470, 190});
-  across->addWidget(left);
-  across->addWidget(buildFindings());
-  across->setStretchFactor(0, 1);
-  across->setCollapsible(1, false);
-  rememberSizes(*across, QStringLiteral("bench-across"));
-  rememberSizes(*left, QStringLiteral("bench-evidence"));
-  layout->addWidget(across, 1);
+  arrange(buildTools(), view_, slider_, table_, buildFindings(), QStringLiteral("bench"));
   view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
     if (state_.way() != LensState::Way::Edges || straight_->isChecked() || frame_.source_frame.width == 0)
       return false;
@@ -169,13 +146,7 @@ QWidget* LensStation::buildTools() {
 }
 
 QWidget* LensStation::buildFindings() {
-  auto* panel = new QWidget;
-  panel->setMinimumWidth(330);
-  panel->setMaximumWidth(420);
-  makeDeep(*panel);
-  auto* column = new QVBoxLayout(panel);
-  column->setContentsMargins(16, 14, 16, 14);
-  column->setSpacing(8);
+  const auto [panel, column] = findingsPanel();
   headline_ = new QLabel;
   headline_->setFont(textFont(25, true));
   headline_note_ = quietLabel();
@@ -222,16 +193,9 @@ QWidget* LensStation::buildFindings() {
     connect(box, &QCheckBox::toggled, this, [this] { view_->update(); });
     column->addWidget(box);
   }
-  progress_ = new QProgressBar;
-  progress_->setRange(0, 1000);
-  progress_->setTextVisible(false);
-  progress_->setFixedHeight(4);
+  progress_ = progressBar();
   column->addWidget(progress_);
-  put_ = new QPushButton(tr("Put into profile"));
-  put_->setProperty("next", true);
-  put_->setMinimumHeight(30);
-  put_->setToolTip(tr("Keep this value in the camera's profile (Ctrl+Return). It can be undone."));
-  connect(put_, &QPushButton::clicked, this, &LensStation::putIntoProfile);
+  put_ = putButton(tr("Keep this value in the camera's profile (Ctrl+Return). It can be undone."));
   column->addWidget(put_);
   return panel;
 }

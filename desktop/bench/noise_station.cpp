@@ -12,7 +12,6 @@
 #include <QPushButton>
 #include <QSlider>
 #include <QSpinBox>
-#include <QSplitter>
 #include <QTableWidget>
 #include <QVBoxLayout>
 #include <cmath>
@@ -62,40 +61,18 @@ PatchRect between(QPointF a, QPointF b) {
 }  // namespace
 
 NoiseStation::NoiseStation(Session& session, QWidget* parent) : BenchStation(parent), session_(session) {
-  auto* layout = new QVBoxLayout(this);
-  layout->setContentsMargins(0, 0, 0, 0);
-  auto* across = new QSplitter(Qt::Horizontal);
-  auto* left = new QSplitter(Qt::Vertical);
-  auto* top = new QWidget;
-  auto* top_layout = new QVBoxLayout(top);
-  top_layout->setContentsMargins(0, 0, 0, 0);
-  top_layout->setSpacing(6);
-  top_layout->addWidget(buildTools());
   view_ = new PictureView;
   view_->setOverlay([this](QPainter& p, const PictureView& v, int) { drawOver(p, v); });
-  top_layout->addWidget(view_, 1);
   slider_ = new QSlider(Qt::Horizontal);
   slider_->setAccessibleName(tr("Frame of the reference shot"));
   connect(slider_, &QSlider::valueChanged, this, [this](int v) { askFrame(v); });
-  top_layout->addWidget(slider_);
-  left->addWidget(top);
   patches_ =
       table({tr("Evidence"), tr("Place"), tr("Level"), tr("σ luma"), tr("σ Cb"), tr("σ Cr")}, tr("Evidence"));
   patches_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
   connect(patches_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (!filling_ && item->column() == 0) state_.setPatchUsed(item->row(), item->checkState() == Qt::Checked);
   });
-  left->addWidget(patches_);
-  left->setStretchFactor(0, 3);
-  left->setStretchFactor(1, 1);
-  left->setSizes({470, 190});
-  across->addWidget(left);
-  across->addWidget(buildFindings());
-  across->setStretchFactor(0, 1);
-  across->setCollapsible(1, false);
-  rememberSizes(*across, QStringLiteral("bench-noise-across"));
-  rememberSizes(*left, QStringLiteral("bench-noise-evidence"));
-  layout->addWidget(across, 1);
+  arrange(buildTools(), view_, slider_, patches_, buildFindings(), QStringLiteral("bench-noise"));
   wireView();
   connect(&state_, &NoiseState::changed, this, &NoiseStation::refresh);
   connect(&state_, &NoiseState::progressed, this,
@@ -194,13 +171,7 @@ QWidget* NoiseStation::buildTools() {
 }
 
 QWidget* NoiseStation::buildFindings() {
-  auto* panel = new QWidget;
-  panel->setMinimumWidth(330);
-  panel->setMaximumWidth(420);
-  makeDeep(*panel);
-  auto* column = new QVBoxLayout(panel);
-  column->setContentsMargins(16, 14, 16, 14);
-  column->setSpacing(8);
+  const auto [panel, column] = findingsPanel();
   headline_ = new QLabel;
   headline_->setFont(textFont(25, true));
   note_ = quietLabel();
@@ -220,16 +191,9 @@ QWidget* NoiseStation::buildFindings() {
   flat_ = new QCheckBox(tr("Shade what is not flat"));
   connect(flat_, &QCheckBox::toggled, this, [this] { view_->update(); });
   column->addWidget(flat_);
-  progress_ = new QProgressBar;
-  progress_->setRange(0, 1000);
-  progress_->setTextVisible(false);
-  progress_->setFixedHeight(4);
+  progress_ = progressBar();
   column->addWidget(progress_);
-  put_ = new QPushButton(tr("Put into profile"));
-  put_->setProperty("next", true);
-  put_->setMinimumHeight(30);
-  put_->setToolTip(tr("Keep this ISO's curve in the camera's profile (Ctrl+Return). It can be undone."));
-  connect(put_, &QPushButton::clicked, this, &NoiseStation::putIntoProfile);
+  put_ = putButton(tr("Keep this ISO's curve in the camera's profile (Ctrl+Return). It can be undone."));
   column->addWidget(put_);
   return panel;
 }

@@ -1,6 +1,7 @@
 #pragma once
 // What every station of the bench is to the bench.
 
+#include <QVBoxLayout>
 #include <QWidget>
 
 #include "core/media/clip_info.h"
@@ -17,6 +18,15 @@ class BenchStation : public QWidget {
   /// The reference shot to measure from.
   virtual void setShot(const ClipInfo& shot) = 0;
   virtual void putIntoProfile() = 0;
+
+ protected:
+  /// Tools, picture and position above the evidence; findings beside them. Sizes are remembered under `name`.
+  void arrange(QWidget* tools, QWidget* picture, QWidget* position, QWidget* evidence, QWidget* findings,
+               const QString& name);
+  /// The dark panel of findings, its column, and the "Put into profile" button that ends it.
+  static std::pair<QWidget*, QVBoxLayout*> findingsPanel();
+  class QPushButton* putButton(const QString& tip);
+  class QProgressBar* progressBar();
 };
 
 }  // namespace glenhaze::desktop

@@ -29,26 +29,6 @@ constexpr int64_t kLoopFrames = 90;
 constexpr double kRemovedGain = 6, kChannelGain = 6;
 constexpr int kRemovedLook = 4;
 
-// Exposure lifted in linear light, each primary by itself, through the screen's own curve (sRGB of IEC
-// 61966-2-1): for viewing only.
-QImage lifted(const QImage& image, int stops) {
-  if (stops == 0 || image.isNull()) return image;
-  std::array<uchar, 256> table{};
-  for (size_t i = 0; i < table.size(); ++i) {
-    const double v = static_cast<double>(i) / 255;
-    const double light = (v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4)) * std::exp2(stops);
-    const double up = light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055;
-    table[i] = static_cast<uchar>(std::lround(255 * std::min(1.0, up)));
-  }
-  QImage out(image.size(), QImage::Format_RGB32);
-  for (int y = 0; y < image.height(); ++y) {
-    const uchar* from = image.constScanLine(y);
-    uchar* to = out.scanLine(y);
-    for (int x = 0; x < 4 * image.width(); ++x) to[x] = table[from[x]];
-  }
-  return out;
-}
-
 QString shareText(double share) { return withUnit(share * 100, share < 0.1 ? 1 : 0, QStringLiteral("%")); }
 
 QString row(const QString& name, const QString& value) {
@@ -331,13 +311,13 @@ void ComparePlace::present(const PreviewFrame& frame) {
     const Frame removed = removedPart(frame.source_frame, frame.clean_frame, kRemovedGain);
     const QImage image = imageOf(removed);
     view_->setPicture(image, {removed.width, removed.height});
-    view_->setSecond(lifted(frame.source, lift_->currentIndex()));
+    view_->setSecond(liftedImage(frame.source, lift_->currentIndex()));
   } else if (look > 0 && look < kRemovedLook && whole) {
     view_->setPicture(imageOf(channelDetail(frame.corrected_frame, look - 1, kChannelGain)), frame.size);
     view_->setSecond(imageOf(channelDetail(frame.source_frame, look - 1, kChannelGain)));
   } else {
-    view_->setPicture(lifted(frame.corrected, lift_->currentIndex()), frame.size);
-    view_->setSecond(lifted(frame.source, lift_->currentIndex()));
+    view_->setPicture(liftedImage(frame.corrected, lift_->currentIndex()), frame.size);
+    view_->setSecond(liftedImage(frame.source, lift_->currentIndex()));
   }
 }
 
@@ -361,19 +341,8 @@ void ComparePlace::findStrength() {
   search_.run([this, clip = plan.info, fields = fields_, curve = *looked_at_.noise,
                settings = looked_at_.denoise, path = path_,
                at = frame_](const Progress& progress) -> Background::Finish {
-    ClipReader reader(clip, ReadOptions{0, fields});
-    const int64_t first = std::max<int64_t>(0, at - settings.frames_each_side);
-    reader.seek(first);
-    std::vector<Frame> frames;
-    while (static_cast<int64_t>(frames.size()) <= at - first + settings.frames_each_side) {
-      auto frame = reader.next();
-      if (!frame) break;
-      frames.push_back(std::move(*frame));
-    }
-    const auto middle = static_cast<size_t>(at - first);
-    if (middle >= frames.size()) return {};
     DenoiseSettings found = settings;
-    found.luma = strengthThatKeepsStructure(frames, middle, curve, settings, progress);
+    found.luma = strengthThatKeepsStructure(clip, fields, at, curve, settings, progress);
     return [this, path, found] {
       if (path == path_) editClip(tr("Change noise removal"), [found](ShootClip& c) { c.denoise = found; });
     };

@@ -1,6 +1,7 @@
 #include "desktop/compare/preview.h"
 
 #include <QMetaType>
+#include <algorithm>
 
 #include "core/base/error.h"
 #include "core/frame/reduce.h"
@@ -18,6 +19,16 @@ QImage imageOf(const Frame& frame) {
           QImage::Format_RGB32,
           [](void* p) { delete static_cast<ScreenPicture*>(p); },
           picture};
+}
+
+QImage liftedImage(const QImage& image, int stops) {
+  if (stops == 0 || image.isNull()) return image;
+  const auto table = liftedScreenValues(stops);
+  QImage out(image.size(), QImage::Format_RGB32);
+  for (int y = 0; y < image.height(); ++y)
+    std::transform(image.constScanLine(y), image.constScanLine(y) + 4 * image.width(), out.scanLine(y),
+                   [&](uchar v) { return table[v]; });
+  return out;
 }
 
 Preview::Preview(QObject* parent) : QObject(parent) {

@@ -93,4 +93,7 @@ class Preview : public QObject {
 /// A screen image from a frame.
 QImage imageOf(const Frame& frame);
 
+/// With its exposure lifted for viewing, stops.
+QImage liftedImage(const QImage& image, int stops);
+
 }  // namespace glenhaze::desktop

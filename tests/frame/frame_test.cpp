@@ -95,6 +95,16 @@ TEST(Rgb, ThereAndBackKeepsColours) {
   EXPECT_NEAR(back.bgrx[4 * 700 + 2], 200, 2);
 }
 
+// Closed form: one stop is twice the light (sRGB of IEC 61966-2-1, at 18 % grey: 0.18 → 118, 0.36 → 162).
+TEST(Rgb, AStopMoreIsTwiceTheLight) {
+  const auto same = liftedScreenValues(0), one = liftedScreenValues(1);
+  for (size_t i = 0; i < 256; ++i) EXPECT_EQ(same[i], i);
+  EXPECT_NEAR(one[118], 162, 1);
+  EXPECT_EQ(one[0], 0);
+  EXPECT_EQ(one[255], 255);
+  EXPECT_TRUE(std::is_sorted(one.begin(), one.end()));
+}
+
 TEST(Reduce, HalvesByMeansAndTakesOddSizes) {
   const Frame frame = testing::paint(65, 33, PixelFormat{}, [](int x, int y) { return x + y; });
   const Frame half = halvedFrame(frame);
