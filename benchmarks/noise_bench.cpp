@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
+#include <ctime>
 #include <filesystem>
 #include <string>
 
@@ -138,10 +139,12 @@ int main(int argc, char** argv) {
   Denoiser denoiser(curve, settings);
   std::vector<Frame> out;
   const auto started = std::chrono::steady_clock::now();
+  const std::clock_t used = std::clock();
   for (const Frame& frame : noisy)
     if (auto done = denoiser.push(frame)) out.push_back(*done);
   while (auto done = denoiser.drain()) out.push_back(*done);
   const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
+  const double cpu = static_cast<double>(std::clock() - used) / CLOCKS_PER_SEC;
   double before[3] = {}, after[3] = {}, count = 0;
   // Frames with neighbours on both sides, as nearly all of a clip has them.
   for (size_t f = 2; f + 2 < out.size(); ++f, ++count)
@@ -155,6 +158,8 @@ int main(int argc, char** argv) {
                 : p == 1 ? "Cb"
                          : "Cr",
                 before[p] / count, after[p] / count, (after[p] - before[p]) / count);
-  std::printf("%.2f frames per second\n", static_cast<double>(out.size()) / seconds);
+  const auto count_out = static_cast<double>(out.size());
+  std::printf("%.2f frames per second, %.0f ms of processors' time per frame\n", count_out / seconds,
+              1000 * cpu / count_out);
   return 0;
 }

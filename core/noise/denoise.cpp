@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <deque>
+#include <limits>
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
@@ -12,11 +13,11 @@
 namespace glenhaze {
 
 using detail::BlockVector;
-using detail::FloatPlane;
 using detail::kBlock;
 using detail::kBlockArea;
 using detail::kStep;
 using detail::MotionField;
+using detail::SamplePlane;
 
 namespace {
 
@@ -26,7 +27,7 @@ constexpr float kShrink = 1.6F;
 
 struct Held {
   Frame frame;
-  std::array<FloatPlane, 3> planes;
+  std::array<SamplePlane, 3> planes;
   detail::MotionPicture motion;
   MotionField forward, backward;  ///< to the frames after and before; empty where there is none of its size
   bool repeats = false;           ///< the same samples as the frame before: no evidence of its own
@@ -67,6 +68,10 @@ std::array<float, kBlockArea> shrinkOf(const DenoiseSettings& settings) {
 
 }  // namespace
 
+namespace {
+struct PlaneGuide;
+}
+
 struct Denoiser::State {
   Progress progress;  ///< of the call in work
   NoiseCurve curve;
@@ -85,11 +90,9 @@ struct Denoiser::State {
   /// Noise at middle grey stands for the picture where motion is concerned.
   float motionSigma() const { return static_cast<float>(curve.sigmaAt(0, 110)); }
   MotionField motionTo(size_t middle, size_t other, std::vector<MotionField>& known) const;
-  void removeFrom(const Held& middle, const std::vector<const Held*>& others, Frame& out) const;
   std::vector<float> blockVariance(const Held& held, int channel, int columns, int rows) const;
-  void denoisePlane(const Held& middle, const std::vector<const Held*>& others,
-                    const std::vector<MotionField>& fields, int channel,
-                    std::vector<std::vector<float>>& trust, Frame& out) const;
+  void denoisePlane(const Held& middle, const std::vector<const Held*>& others, int channel,
+                    const PlaneGuide& guide, std::vector<std::vector<float>>* trust_out, Frame& out) const;
 };
 
 Denoiser::Denoiser(NoiseCurve curve, const DenoiseSettings& settings, int lead)
@@ -120,7 +123,7 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) const {
   auto held = std::make_shared<Held>();
   held->frame = frame;
   for (int p = 0; p < frame.format.numPlanes(); ++p)
-    held->planes[static_cast<size_t>(p)] = detail::floatPlane(frame, p);
+    held->planes[static_cast<size_t>(p)] = detail::samplePlane(frame, p);
   if (settings.frames_each_side > 0) held->motion = detail::motionPicture(held->planes[0]);
   if (window.empty()) return held;
   Held& before = *window.back();
@@ -154,7 +157,7 @@ std::vector<size_t> Denoiser::State::neighboursOf(size_t middle) const {
 
 std::vector<float> Denoiser::State::blockVariance(const Held& held, int channel, int columns,
                                                   int rows) const {
-  const FloatPlane& luma = held.planes[0];
+  const SamplePlane& luma = held.planes[0];
   const int sx = channel == 0 ? 0 : held.frame.format.shiftX(),
             sy = channel == 0 ? 0 : held.frame.format.shiftY();
   const auto& table = variance[static_cast<size_t>(channel)];
@@ -170,8 +173,8 @@ std::vector<float> Denoiser::State::blockVariance(const Held& held, int channel,
         for (int y = 0; y < kStep << sy; y += 2 << sy)
           for (int x = 0; x < kStep << sx; x += 2 << sx) {
             const int cy = std::clamp(y0 + y, 0, luma.height - 1), cx = std::clamp(x0 + x, 0, luma.width - 1);
-            sum += table[static_cast<size_t>(
-                std::clamp(static_cast<int>(luma.row(cy)[cx] + 0.5F), 0, kLevels - 1))];
+            const int code = (luma.row(cy)[cx] + detail::kSampleUnit / 2) / detail::kSampleUnit;
+            sum += table[static_cast<size_t>(std::min(code, kLevels - 1))];
           }
         cells[static_cast<size_t>(row) * static_cast<size_t>(cell_columns) + static_cast<size_t>(column)] =
             sum / 16;
@@ -187,42 +190,92 @@ std::vector<float> Denoiser::State::blockVariance(const Held& held, int channel,
   return blocks;
 }
 
-// Motion and trust of luma, looked up for the blocks of a subsampled plane.
-struct ChannelGuide {
-  std::vector<std::vector<BlockVector>> vectors;
+namespace {
+
+// Where each cell of a plane is found in another frame, and how far luma trusts that for each block.
+struct PlaneGuide {
+  std::vector<std::vector<BlockVector>> cells;
   std::vector<std::vector<float>> trust;
 };
 
-namespace {
+// What blocks around it say of a cell: their mean where they agree, else the one that fits the cell best.
+BlockVector cellVector(const MotionField& field, const SamplePlane& from, const SamplePlane& to, int column,
+                       int row) {
+  const int c0 = std::max(column - 1, 0), c1 = std::min(column, field.columns - 1);
+  const int r0 = std::max(row - 1, 0), r1 = std::min(row, field.rows - 1);
+  const std::array around{field.at(c0, r0), field.at(c1, r0), field.at(c0, r1), field.at(c1, r1)};
+  if (const auto mean = detail::agreement(around)) return *mean;
+  const int x = column * kStep - kStep, y = row * kStep - kStep;
+  BlockVector best = around[0];
+  int least = std::numeric_limits<int>::max();
+  for (const BlockVector& v : around) {
+    const int difference =
+        detail::cellDifference(from, to, x, y, detail::nearest(v.dx), detail::nearest(v.dy));
+    if (difference >= least) continue;
+    least = difference;
+    best = v;
+  }
+  return best;
+}
 
-ChannelGuide guideFor(const std::vector<MotionField>& fields,
-                      const std::vector<std::vector<float>>& luma_trust, int columns, int rows, int sx,
+std::vector<BlockVector> cellVectors(const MotionField& field, const SamplePlane& from,
+                                     const SamplePlane& to) {
+  const int columns = field.columns + 1, rows = field.rows + 1;
+  std::vector<BlockVector> cells(static_cast<size_t>(columns) * static_cast<size_t>(rows));
+  parallelBlocks(rows, 8, [&](int first, int last) {
+    for (int row = first; row < last; ++row)
+      for (int column = 0; column < columns; ++column)
+        cells[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)] =
+            cellVector(field, from, to, column, row);
+  });
+  return cells;
+}
+
+// Luma's cells and trust, looked up for the cells and blocks of a subsampled plane. Cell k begins at sample
+// 8(k − 1); what it covers of luma begins at cell ((k − 1) << shift) + 1.
+PlaneGuide subsampled(const PlaneGuide& luma, int luma_columns, int luma_rows, int columns, int rows, int sx,
                       int sy) {
-  ChannelGuide guide;
-  for (size_t n = 0; n < fields.size(); ++n) {
-    const MotionField& field = fields[n];
-    std::vector<BlockVector> vectors(static_cast<size_t>(columns) * static_cast<size_t>(rows));
-    std::vector<float> trust(vectors.size(), 1.0F);
+  PlaneGuide guide;
+  const int wide = (1 << sx) - 1, high = (1 << sy) - 1;
+  for (size_t n = 0; n < luma.cells.size(); ++n) {
+    const auto cellAt = [&](int c, int r) {
+      return luma
+          .cells[n][static_cast<size_t>(std::clamp(r, 0, luma_rows)) * static_cast<size_t>(luma_columns + 1) +
+                    static_cast<size_t>(std::clamp(c, 0, luma_columns))];
+    };
+    std::vector<BlockVector> cells(static_cast<size_t>(columns + 1) * static_cast<size_t>(rows + 1));
+    for (int row = 0; row <= rows; ++row)
+      for (int column = 0; column <= columns; ++column) {
+        const int c0 = ((column - 1) << sx) + 1, r0 = ((row - 1) << sy) + 1;
+        BlockVector sum;
+        for (int j = 0; j <= high; ++j)
+          for (int i = 0; i <= wide; ++i) {
+            const BlockVector v = cellAt(c0 + i, r0 + j);
+            sum = {sum.dx + v.dx, sum.dy + v.dy};
+          }
+        const BlockVector one = cellAt(c0, r0);
+        const auto count = static_cast<float>((1 + wide) * (1 + high));
+        BlockVector v{sum.dx / count, sum.dy / count};
+        // A mean across an edge of motion would be the motion of neither side.
+        if (std::abs(v.dx - one.dx) + std::abs(v.dy - one.dy) > 1) v = one;
+        cells[static_cast<size_t>(row) * static_cast<size_t>(columns + 1) + static_cast<size_t>(column)] = {
+            v.dx / static_cast<float>(1 << sx), v.dy / static_cast<float>(1 << sy)};
+      }
+    std::vector<float> trust(static_cast<size_t>(columns) * static_cast<size_t>(rows), 1.0F);
     for (int row = 0; row < rows; ++row)
       for (int column = 0; column < columns; ++column) {
-        const auto at = static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column);
-        // The luma block with the same middle, and those that lie within this one's area.
-        const int wide = (1 << sx) - 1, high = (1 << sy) - 1;
-        const int c0 = ((column * kStep - kStep) << sx) / kStep + 1,
-                  r0 = ((row * kStep - kStep) << sy) / kStep + 1;
-        const int mc = std::clamp(c0 + wide, 0, field.columns - 1),
-                  mr = std::clamp(r0 + high, 0, field.rows - 1);
-        const BlockVector v = field.at(mc, mr);
-        vectors[at] = {v.dx / static_cast<float>(1 << sx), v.dy / static_cast<float>(1 << sy)};
+        // The luma blocks that lie within this one's area.
+        const int c0 = ((column - 1) << sx) + 1, r0 = ((row - 1) << sy) + 1;
+        float& least =
+            trust[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)];
         for (int j = 0; j <= 2 * high; ++j)
-          for (int i = 0; i <= 2 * wide; ++i) {
-            const int c = std::clamp(c0 + i, 0, field.columns - 1), r = std::clamp(r0 + j, 0, field.rows - 1);
-            trust[at] = std::min(trust[at],
-                                 luma_trust[n][static_cast<size_t>(r) * static_cast<size_t>(field.columns) +
-                                               static_cast<size_t>(c)]);
-          }
+          for (int i = 0; i <= 2 * wide; ++i)
+            least =
+                std::min(least, luma.trust[n][static_cast<size_t>(std::clamp(r0 + j, 0, luma_rows - 1)) *
+                                                  static_cast<size_t>(luma_columns) +
+                                              static_cast<size_t>(std::clamp(c0 + i, 0, luma_columns - 1))]);
       }
-    guide.vectors.push_back(std::move(vectors));
+    guide.cells.push_back(std::move(cells));
     guide.trust.push_back(std::move(trust));
   }
   return guide;
@@ -230,67 +283,42 @@ ChannelGuide guideFor(const std::vector<MotionField>& fields,
 
 }  // namespace
 
-void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const Held*>& others,
-                                   const std::vector<MotionField>& fields, int channel,
-                                   std::vector<std::vector<float>>& trust, Frame& out) const {
+void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const Held*>& others, int channel,
+                                   const PlaneGuide& guide, std::vector<std::vector<float>>* trust_out,
+                                   Frame& out) const {
   const auto c = static_cast<size_t>(channel);
-  const FloatPlane& plane = middle.planes[c];
-  const int columns = detail::blocksAlong(plane.width), rows = detail::blocksAlong(plane.height);
-  const std::vector<float> noise = blockVariance(middle, channel, columns, rows);
-  const bool luma = channel == 0;
-  ChannelGuide guide;
-  if (!luma)
-    guide =
-        guideFor(fields, trust, columns, rows, middle.frame.format.shiftX(), middle.frame.format.shiftY());
-  if (luma)
-    trust.assign(others.size(),
-                 std::vector<float>(static_cast<size_t>(columns) * static_cast<size_t>(rows), 0.0F));
-  const auto stripe_samples = static_cast<size_t>(columns + 1) * kStep * kBlock;
-  std::vector<float> stripes(stripe_samples * static_cast<size_t>(rows));
-  parallelBlocks(rows, 1, [&](int first, int last) {
-    for (int row = first; row < last; ++row) {
-      progress.check();
-      const size_t at = static_cast<size_t>(row) * static_cast<size_t>(columns);
-      detail::StripeJob job;
-      job.plane = plane.row(0);
-      job.stride = plane.stride;
-      job.width = plane.width;
-      job.height = plane.height;
-      job.y = row * kStep - kStep;
-      job.columns = columns;
-      job.neighbours = static_cast<int>(others.size());
-      for (size_t n = 0; n < others.size(); ++n) {
-        job.neighbour[n].plane = others[n]->planes[c].row(0);
-        job.neighbour[n].vectors = luma ? fields[n].vectors.data() + at : guide.vectors[n].data() + at;
-        job.neighbour[n].trust_in = luma ? nullptr : guide.trust[n].data() + at;
-        job.neighbour[n].trust_out = luma ? trust[n].data() + at : nullptr;
-      }
-      job.variance = noise.data() + at;
-      job.spectrum = spectrum[c].data();
-      job.taps = tables.taps;
-      job.window = tables.window;
-      job.tolerance = static_cast<float>(settings.tolerance);
-      job.shrink = settings.smoothing > 0 && settings.reach > 0 ? shrink.data() : nullptr;
-      job.mix = static_cast<float>(settings.mix);
-      job.out = stripes.data() + stripe_samples * static_cast<size_t>(row);
-      detail::processStripe(job);
-    }
+  const SamplePlane& plane = middle.planes[c];
+  detail::MergeJob job;
+  job.plane = plane.row(0);
+  job.stride = plane.stride;
+  job.width = plane.width;
+  job.height = plane.height;
+  job.columns = detail::blocksAlong(plane.width);
+  job.rows = detail::blocksAlong(plane.height);
+  job.neighbours = static_cast<int>(others.size());
+  for (size_t n = 0; n < others.size(); ++n) {
+    job.neighbour[n].plane = others[n]->planes[c].row(0);
+    job.neighbour[n].cells = guide.cells[n].data();
+    job.neighbour[n].trust_in = channel == 0 ? nullptr : guide.trust[n].data();
+    job.neighbour[n].trust_out = trust_out == nullptr ? nullptr : (*trust_out)[n].data();
+  }
+  const std::vector<float> noise = blockVariance(middle, channel, job.columns, job.rows);
+  job.variance = noise.data();
+  job.spectrum = spectrum[c].data();
+  detail::expectedEnergies(job.spectrum, job.expected);
+  job.tables = &tables;
+  job.tolerance = static_cast<float>(settings.tolerance);
+  job.shrink = settings.smoothing > 0 && settings.reach > 0 ? shrink.data() : nullptr;
+  job.mix = static_cast<float>(settings.mix);
+  job.out = out.planes[c].data;
+  job.out_stride = out.planes[c].stride;
+  job.bit_depth = out.format.bit_depth;
+  // A group does one row of blocks twice: large ones lose little, small ones share out evenly.
+  constexpr int kRowsAtOnce = 12;
+  parallelBlocks(job.rows - 1, kRowsAtOnce, [&](int first, int last) {
+    progress.check();
+    detail::mergeRows(job, first + 1, last + 1);
   });
-  // Every row of samples is covered by two rows of blocks.
-  FloatPlane result(plane.width, plane.height);
-  const ptrdiff_t stripe_stride = static_cast<ptrdiff_t>(columns + 1) * kStep;
-  parallelBlocks(plane.height, 32, [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const int low = (y + kStep) / kStep, high = low - 1;
-      const float* a = stripes.data() + stripe_samples * static_cast<size_t>(low) +
-                       (y + kStep - low * kStep) * stripe_stride + kStep;
-      const float* b = stripes.data() + stripe_samples * static_cast<size_t>(high) +
-                       (y + kStep - high * kStep) * stripe_stride + kStep;
-      float* to = result.row(y);
-      for (int x = 0; x < plane.width; ++x) to[x] = a[x] + b[x];
-    }
-  });
-  detail::storePlane(result, out, channel);
 }
 
 // Motion one frame further than `known` has it: chained, then corrected on the frames themselves. `known`
@@ -307,8 +335,8 @@ MotionField Denoiser::State::motionTo(size_t middle, size_t other, std::vector<M
     if (known.empty())
       known.push_back(stepFrom(middle));
     else
-      known.push_back(detail::estimateMotion(window[middle]->motion, window[further]->motion, motionSigma(),
-                                             detail::chained(known.back(), stepFrom(last)), progress));
+      known.push_back(detail::refineMotion(window[middle]->motion, window[further]->motion, motionSigma(),
+                                           detail::chained(known.back(), stepFrom(last)), progress));
   }
   return known[distance - 1];
 }
@@ -322,9 +350,20 @@ Frame Denoiser::State::finish(size_t at) const {
     others.push_back(window[i].get());
     fields.push_back(motionTo(at, i, i > at ? ahead : behind));
   }
-  std::vector<std::vector<float>> trust;
-  for (int c = 0; c < middle.frame.format.numPlanes(); ++c)
-    denoisePlane(middle, others, fields, c, trust, out);
+  PlaneGuide luma;
+  const int columns = detail::blocksAlong(middle.frame.width),
+            rows = detail::blocksAlong(middle.frame.height);
+  for (size_t n = 0; n < others.size(); ++n)
+    luma.cells.push_back(cellVectors(fields[n], middle.motion.soft, others[n]->motion.soft));
+  luma.trust.assign(others.size(),
+                    std::vector<float>(static_cast<size_t>(columns) * static_cast<size_t>(rows), 0.0F));
+  denoisePlane(middle, others, 0, luma, &luma.trust, out);
+  if (middle.frame.format.numPlanes() == 1) return out;
+  const detail::SamplePlane& chroma = middle.planes[1];
+  const PlaneGuide guide =
+      subsampled(luma, columns, rows, detail::blocksAlong(chroma.width), detail::blocksAlong(chroma.height),
+                 middle.frame.format.shiftX(), middle.frame.format.shiftY());
+  for (const int channel : {1, 2}) denoisePlane(middle, others, channel, guide, nullptr, out);
   return out;
 }
 

@@ -181,8 +181,8 @@ Place placeOf(const Frame& frame, const Frame* next) {
   if (next == nullptr || next->width != frame.width || next->height != frame.height) return place;
   place.after = planesOf(*next);
   constexpr float kSigma = 3;  // any noise that is not tiny: it only calms the search
-  place.motion = detail::estimateMotion(detail::motionPicture(place.here.plane[0]),
-                                        detail::motionPicture(place.after->plane[0]), kSigma);
+  place.motion = detail::estimateMotion(detail::motionPicture(detail::samplePlane(frame, 0)),
+                                        detail::motionPicture(detail::samplePlane(*next, 0)), kSigma);
   return place;
 }
 

@@ -5,226 +5,39 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include <algorithm>
 #include <cmath>
+#include <vector>
 
-// Short loops over registers: only unrolled do their values stay in them.
-#define GLENHAZE_UNROLL _Pragma("GCC unroll 16")
+#include "core/noise/detail/cosines-inl.h"
+// Needs the one before.
+#include "core/noise/detail/cells-inl.h"
 
-// Blocks are worked on in vertical strips of one vector's width, rows in registers; the whole is compiled
-// once per instruction set and chosen at run time.
+// Compiled once per instruction set and chosen at run time.
 HWY_BEFORE_NAMESPACE();
 namespace glenhaze::detail::HWY_NAMESPACE {
 namespace {
-
-namespace hn = hwy::HWY_NAMESPACE;
-
-using Lanes = hn::CappedTag<float, kBlock>;
-using Vector = hn::Vec<Lanes>;
-constexpr Lanes kLanes;
-constexpr int kWide = static_cast<int>(hn::MaxLanes(kLanes));
-
-struct alignas(64) Block {
-  float v[kBlock][kBlock];
-};
-
-constexpr double cosineOfQuarter(double x) {
-  // cos(x) for 0 ≤ x ≤ π/2 by its series; constant expressions have no std::cos.
-  double term = 1, sum = 1;
-  for (int i = 1; i < 14; ++i) {
-    term *= -x * x / ((2 * i - 1) * (2 * i));
-    sum += term;
-  }
-  return sum;
-}
-
-// cos(π·(2n + 1)·f / 32), the angle folded into the first quarter.
-constexpr double cosineAt(int f, int n) {
-  int k = (2 * n + 1) * f % 64;
-  if (k > 32) k = 64 - k;
-  const double sign = k > 16 ? -1 : 1;
-  if (k > 16) k = 32 - k;
-  return sign * cosineOfQuarter(3.14159265358979323846 * k / 32);
-}
-
-// Orthonormal cosine transform of 16 values by symmetry: sums give the even frequencies, differences the odd
-// ones, and the sums are halved again the same way.
-struct CosineWeights {
-  float odd16[8][8], odd8[4][4], odd4[2][2], even;
-};
-constexpr CosineWeights makeWeights() {
-  CosineWeights w{};
-  const double scale = 0.35355339059327376;  // √(2/16)
-  for (int f = 0; f < 8; ++f)
-    for (int n = 0; n < 8; ++n) w.odd16[f][n] = static_cast<float>(scale * cosineAt(2 * f + 1, n));
-  for (int f = 0; f < 4; ++f)
-    for (int n = 0; n < 4; ++n) w.odd8[f][n] = static_cast<float>(scale * cosineAt(2 * (2 * f + 1), n));
-  for (int f = 0; f < 2; ++f)
-    for (int n = 0; n < 2; ++n) w.odd4[f][n] = static_cast<float>(scale * cosineAt(4 * (2 * f + 1), n));
-  w.even = 0.25F;  // frequency 0 is √(1/16); frequency 8 is √(2/16)·cos(π/4), the same
-  return w;
-}
-constexpr CosineWeights kCosines = makeWeights();
-
-template <size_t N>
-HWY_INLINE Vector weighted(const float (&w)[N], const Vector (&x)[N]) {
-  Vector sum = hn::Mul(hn::Set(kLanes, w[0]), x[0]);
-  GLENHAZE_UNROLL
-  for (size_t n = 1; n < N; ++n) sum = hn::MulAdd(hn::Set(kLanes, w[n]), x[n], sum);
-  return sum;
-}
-
-// Down one strip of columns.
-HWY_INLINE void forwardStrip(const float* HWY_RESTRICT in, ptrdiff_t stride, float* HWY_RESTRICT out) {
-  Vector s[8], d[8];
-  GLENHAZE_UNROLL
-  for (int n = 0; n < 8; ++n) {
-    const Vector a = hn::LoadU(kLanes, in + n * stride), b = hn::LoadU(kLanes, in + (15 - n) * stride);
-    s[n] = hn::Add(a, b);
-    d[n] = hn::Sub(a, b);
-  }
-  GLENHAZE_UNROLL
-  for (int f = 0; f < 8; ++f) hn::Store(weighted(kCosines.odd16[f], d), kLanes, out + (2 * f + 1) * kBlock);
-  Vector s4[4], d4[4];
-  GLENHAZE_UNROLL
-  for (int n = 0; n < 4; ++n) {
-    s4[n] = hn::Add(s[n], s[7 - n]);
-    d4[n] = hn::Sub(s[n], s[7 - n]);
-  }
-  GLENHAZE_UNROLL
-  for (int f = 0; f < 4; ++f) hn::Store(weighted(kCosines.odd8[f], d4), kLanes, out + (4 * f + 2) * kBlock);
-  const Vector s2[2] = {hn::Add(s4[0], s4[3]), hn::Add(s4[1], s4[2])};
-  const Vector d2[2] = {hn::Sub(s4[0], s4[3]), hn::Sub(s4[1], s4[2])};
-  GLENHAZE_UNROLL
-  for (int f = 0; f < 2; ++f) hn::Store(weighted(kCosines.odd4[f], d2), kLanes, out + (8 * f + 4) * kBlock);
-  const Vector even = hn::Set(kLanes, kCosines.even);
-  hn::Store(hn::Mul(even, hn::Add(s2[0], s2[1])), kLanes, out);
-  hn::Store(hn::Mul(even, hn::Sub(s2[0], s2[1])), kLanes, out + 8 * kBlock);
-}
-
-// The transpose of forwardStrip.
-HWY_INLINE void backwardStrip(const float* HWY_RESTRICT in, float* HWY_RESTRICT out) {
-  const auto load = [&](int f) { return hn::Load(kLanes, in + f * kBlock); };
-  const Vector even = hn::Set(kLanes, kCosines.even);
-  const Vector c0 = hn::Mul(even, load(0)), c8 = hn::Mul(even, load(8));
-  Vector s4[4], s[8];
-  const Vector c4 = load(4), c12 = load(12);
-  const Vector s2[2] = {hn::Add(c0, c8), hn::Sub(c0, c8)};
-  GLENHAZE_UNROLL
-  for (int n = 0; n < 2; ++n) {
-    const Vector d = hn::MulAdd(hn::Set(kLanes, kCosines.odd4[1][n]), c12,
-                                hn::Mul(hn::Set(kLanes, kCosines.odd4[0][n]), c4));
-    s4[n] = hn::Add(s2[n], d);
-    s4[3 - n] = hn::Sub(s2[n], d);
-  }
-  const Vector e[4] = {load(2), load(6), load(10), load(14)};
-  GLENHAZE_UNROLL
-  for (int n = 0; n < 4; ++n) {
-    Vector d = hn::Mul(hn::Set(kLanes, kCosines.odd8[0][n]), e[0]);
-    GLENHAZE_UNROLL
-    for (int f = 1; f < 4; ++f) d = hn::MulAdd(hn::Set(kLanes, kCosines.odd8[f][n]), e[f], d);
-    s[n] = hn::Add(s4[n], d);
-    s[7 - n] = hn::Sub(s4[n], d);
-  }
-  const Vector o[8] = {load(1), load(3), load(5), load(7), load(9), load(11), load(13), load(15)};
-  GLENHAZE_UNROLL
-  for (int n = 0; n < 8; ++n) {
-    Vector d = hn::Mul(hn::Set(kLanes, kCosines.odd16[0][n]), o[0]);
-    GLENHAZE_UNROLL
-    for (int f = 1; f < 8; ++f) d = hn::MulAdd(hn::Set(kLanes, kCosines.odd16[f][n]), o[f], d);
-    hn::Store(hn::Add(s[n], d), kLanes, out + n * kBlock);
-    hn::Store(hn::Sub(s[n], d), kLanes, out + (15 - n) * kBlock);
-  }
-}
-
-// In squares of four by four.
-HWY_INLINE void transpose(const Block& in, Block& out) {
-#if HWY_TARGET == HWY_SCALAR
-  for (int y = 0; y < kBlock; ++y)
-    for (int x = 0; x < kBlock; ++x) out.v[x][y] = in.v[y][x];
-#else
-  const hn::FixedTag<float, 4> four;
-  const hn::RepartitionToWide<decltype(four)> two;
-  for (int y = 0; y < kBlock; y += 4)
-    for (int x = 0; x < kBlock; x += 4) {
-      const auto a = hn::Load(four, &in.v[y][x]), b = hn::Load(four, &in.v[y + 1][x]);
-      const auto c = hn::Load(four, &in.v[y + 2][x]), d = hn::Load(four, &in.v[y + 3][x]);
-      const auto ab_low = hn::BitCast(two, hn::InterleaveLower(four, a, b)),
-                 ab_high = hn::BitCast(two, hn::InterleaveUpper(four, a, b));
-      const auto cd_low = hn::BitCast(two, hn::InterleaveLower(four, c, d)),
-                 cd_high = hn::BitCast(two, hn::InterleaveUpper(four, c, d));
-      hn::Store(hn::BitCast(four, hn::InterleaveLower(two, ab_low, cd_low)), four, &out.v[x][y]);
-      hn::Store(hn::BitCast(four, hn::InterleaveUpper(two, ab_low, cd_low)), four, &out.v[x + 1][y]);
-      hn::Store(hn::BitCast(four, hn::InterleaveLower(two, ab_high, cd_high)), four, &out.v[x + 2][y]);
-      hn::Store(hn::BitCast(four, hn::InterleaveUpper(two, ab_high, cd_high)), four, &out.v[x + 3][y]);
-    }
-#endif
-}
-
-// Coefficients come out as [horizontal frequency][vertical frequency]: everything done with them is the same
-// for both, and the second transposition is saved.
-HWY_INLINE void forward(const float* HWY_RESTRICT in, ptrdiff_t stride, Block& out) {
-  Block half, turned;
-  for (int x = 0; x < kBlock; x += kWide) forwardStrip(in + x, stride, &half.v[0][x]);
-  transpose(half, turned);
-  for (int x = 0; x < kBlock; x += kWide) forwardStrip(&turned.v[0][x], kBlock, &out.v[0][x]);
-}
-
-HWY_INLINE void backward(const Block& in, Block& out) {
-  Block half, turned;
-  for (int x = 0; x < kBlock; x += kWide) backwardStrip(&in.v[0][x], &half.v[0][x]);
-  transpose(half, turned);
-  for (int x = 0; x < kBlock; x += kWide) backwardStrip(&turned.v[0][x], &out.v[0][x]);
-}
-
-// A block at a fraction of a sample.
-HWY_INLINE void fetch(const float* HWY_RESTRICT at, ptrdiff_t stride, const float* HWY_RESTRICT tx,
-                      const float* HWY_RESTRICT ty, Block& out) {
-  constexpr int kBefore = kTaps / 2 - 1, kRows = kBlock + kTaps - 1;
-  alignas(64) float wide[kRows][kBlock];
-  Vector wx[kTaps], wy[kTaps];
-  GLENHAZE_UNROLL
-  for (int k = 0; k < kTaps; ++k) {
-    wx[k] = hn::Set(kLanes, tx[k]);
-    wy[k] = hn::Set(kLanes, ty[k]);
-  }
-  const float* HWY_RESTRICT from = at - kBefore * stride - kBefore;
-  for (int x = 0; x < kBlock; x += kWide) {
-    for (int y = 0; y < kRows; ++y) {
-      const float* HWY_RESTRICT row = from + y * stride + x;
-      Vector sum = hn::Mul(wx[0], hn::LoadU(kLanes, row));
-      GLENHAZE_UNROLL
-      for (int k = 1; k < kTaps; ++k) sum = hn::MulAdd(wx[k], hn::LoadU(kLanes, row + k), sum);
-      hn::Store(sum, kLanes, &wide[y][x]);
-    }
-    for (int y = 0; y < kBlock; ++y) {
-      Vector sum = hn::Mul(wy[0], hn::Load(kLanes, &wide[y][x]));
-      GLENHAZE_UNROLL
-      for (int k = 1; k < kTaps; ++k) sum = hn::MulAdd(wy[k], hn::Load(kLanes, &wide[y + k][x]), sum);
-      hn::Store(sum, kLanes, &out.v[y][x]);
-    }
-  }
-}
 
 // Octaves of a block's coefficients by the larger of both frequencies: 0, 1, 2–3, 4–7, 8–15.
 constexpr int kBands = 5;
 constexpr int kBandStart[kBands + 1] = {0, 1, 2, 4, 8, 16};
 constexpr float kBandCount[kBands] = {1, 3, 12, 48, 192};
 
+// Lanes of the strip at x that belong to columns before `end`.
+HWY_INLINE hn::Mask<Lanes> before(int x, int end) {
+  return hn::Lt(hn::Iota(kLanes, static_cast<float>(x)), hn::Set(kLanes, static_cast<float>(end)));
+}
+
 // Means in each octave from sums down the columns of its rows: differences of squares from the origin.
 HWY_INLINE void bandMeans(const float (&columns)[kBands][kBlock], float* HWY_RESTRICT means) {
-  float square[kBands];
-  alignas(64) float all[kBlock] = {};
-  for (int b = 0; b < kBands; ++b) {
-    for (int x = 0; x < kBandStart[b + 1]; ++x) {
-      // Columns that were outside the smaller squares are caught up with here.
-      if (x < kBandStart[b])
-        all[x] += columns[b][x];
-      else
-        for (int r = 0; r <= b; ++r) all[x] += columns[r][x];
+  float square[kBands] = {};
+  for (int x = 0; x < kBlock; x += kWide) {
+    Vector all = hn::Zero(kLanes);
+    GLENHAZE_UNROLL
+    for (int b = 0; b < kBands; ++b) {
+      all = hn::Add(all, hn::Load(kLanes, &columns[b][x]));
+      square[b] += hn::GetLane(hn::SumOfLanes(kLanes, hn::IfThenElseZero(before(x, kBandStart[b + 1]), all)));
     }
-    float sum = 0;
-    for (int x = 0; x < kBandStart[b + 1]; ++x) sum += all[x];
-    square[b] = sum;
   }
   means[0] = square[0];
   for (int b = 1; b < kBands; ++b) means[b] = (square[b] - square[b - 1]) / kBandCount[b];
@@ -234,27 +47,30 @@ HWY_INLINE void bandMeans(const float (&columns)[kBands][kBlock], float* HWY_RES
 constexpr float kChance[kBands] = {1.4142F, 0.8165F, 0.4082F, 0.2041F, 0.1021F};
 constexpr float kMeanChance = 0.0884F;
 
-// One neighbour is added to `sum` and `total`. It weighs against the middle by the inverse of its error's
-// variance, which is noise plus what it differs beyond noise. Returns how far the block as a whole is
-// trusted.
-HWY_INLINE float merge(const Block& middle, const Block& other, const Block& inverse_noise, float tolerance,
-                       float trust_in, Block& sum, Block& total) {
+// A neighbour's difference from the middle, d, is added to `sum` as far as noise explains it. It weighs
+// against the middle by the inverse of its error's variance, which is noise plus what it differs beyond
+// noise. Returns how far the block as a whole is trusted.
+HWY_INLINE float merge(const Block& d, const Block& inverse_noise, float tolerance, float trust_in,
+                       Block& sum, Block& total) {
   Block e;
   alignas(64) float columns[kBands][kBlock];
   Vector most = hn::Zero(kLanes);
   const Vector half = hn::Set(kLanes, 0.5F);
-  for (int x = 0; x < kBlock; x += kWide)
+  for (int x = 0; x < kBlock; x += kWide) {
+    GLENHAZE_UNROLL
     for (int b = 0; b < kBands; ++b) {
       Vector column = hn::Zero(kLanes);
+      GLENHAZE_UNROLL
       for (int y = kBandStart[b]; y < kBandStart[b + 1]; ++y) {
-        const Vector d = hn::Sub(hn::Load(kLanes, &middle.v[y][x]), hn::Load(kLanes, &other.v[y][x]));
-        const Vector v = hn::Mul(hn::Mul(d, d), hn::Mul(half, hn::Load(kLanes, &inverse_noise.v[y][x])));
+        const Vector c = hn::Load(kLanes, &d.v[y][x]);
+        const Vector v = hn::Mul(hn::Mul(c, c), hn::Mul(half, hn::Load(kLanes, &inverse_noise.v[y][x])));
         hn::Store(v, kLanes, &e.v[y][x]);
         most = hn::Max(most, v);
         column = hn::Add(column, v);
       }
       hn::Store(column, kLanes, &columns[b][x]);
     }
+  }
   float means[kBands];
   bandMeans(columns, means);
   float all = 0;
@@ -262,28 +78,31 @@ HWY_INLINE float merge(const Block& middle, const Block& other, const Block& inv
   all /= static_cast<float>(kBlockArea - 1);
   const auto beyond = [](float v) { return v > 0 ? v : 0.0F; };
   const float block = trust_in / (1 + 2 * beyond(all - 1 - 2 * kMeanChance) / tolerance);
-  // Every row of one octave has the same weights across it.
-  alignas(64) float across[kBands][kBlock];
-  for (int b = 0; b < kBands; ++b) {
-    const float weight = block / (1 + 2.5F * beyond(means[b] - 1 - kChance[b]) / tolerance);
-    for (int r = 0; r <= b; ++r)
-      for (int x = r == b ? 0 : kBandStart[b]; x < kBandStart[b + 1]; ++x) across[r][x] = weight;
-  }
+  Vector weights[kBands];
+  for (int b = 0; b < kBands; ++b)
+    weights[b] = hn::Set(kLanes, block / (1 + 2.5F * beyond(means[b] - 1 - kChance[b]) / tolerance));
   // A single coefficient far beyond chance is something that moved.
   const float far = 8 * tolerance;
   const bool moved = hn::GetLane(hn::MaxOfLanes(kLanes, most)) > far;
   const Vector limit = hn::Set(kLanes, far);
-  for (int x = 0; x < kBlock; x += kWide)
+  for (int x = 0; x < kBlock; x += kWide) {
+    // Of the rows of the coarsest octave each column has its own octave's weight; finer rows overrule.
+    Vector row = weights[kBands - 1];
+    GLENHAZE_UNROLL
+    for (int b = kBands - 2; b >= 0; --b) row = hn::IfThenElse(before(x, kBandStart[b + 1]), weights[b], row);
+    GLENHAZE_UNROLL
     for (int b = 0; b < kBands; ++b) {
-      const Vector row = hn::Load(kLanes, &across[b][x]);
+      row = hn::IfThenElse(before(x, kBandStart[b + 1]), weights[b], row);
+      GLENHAZE_UNROLL
       for (int y = kBandStart[b]; y < kBandStart[b + 1]; ++y) {
         Vector weight = row;
         if (moved) weight = hn::Mul(row, hn::Div(limit, hn::Max(limit, hn::Load(kLanes, &e.v[y][x]))));
-        hn::Store(hn::MulAdd(weight, hn::Load(kLanes, &other.v[y][x]), hn::Load(kLanes, &sum.v[y][x])),
-                  kLanes, &sum.v[y][x]);
+        hn::Store(hn::MulAdd(weight, hn::Load(kLanes, &d.v[y][x]), hn::Load(kLanes, &sum.v[y][x])), kLanes,
+                  &sum.v[y][x]);
         hn::Store(hn::Add(weight, hn::Load(kLanes, &total.v[y][x])), kLanes, &total.v[y][x]);
       }
     }
+  }
   return block;
 }
 
@@ -331,94 +150,245 @@ HWY_INLINE void shrinkBlock(Block& c, const Block& noise, const Block& amount) {
   c.v[0][0] = mean;
 }
 
-// f(block index) over all samples of blocks, a vector at a time.
-template <typename F>
-HWY_INLINE void each(F f) {
-  for (int y = 0; y < kBlock; ++y)
-    for (int x = 0; x < kBlock; x += kWide) f(y, x);
-}
+// What is in work of one group of rows: differences of two rows of cells from each neighbour, and the sums of
+// overlapping blocks that are not finished yet.
+class RowMerger {
+ public:
+  RowMerger(const MergeJob& job, int first, int last)
+      : job_(job),
+        cells_(job.columns + 1),
+        pitch_(static_cast<ptrdiff_t>(cells_) * kStep),
+        differences_(static_cast<size_t>(2 * job.neighbours) * static_cast<size_t>(kStep * pitch_)),
+        energies_(static_cast<size_t>(2 * job.neighbours) * static_cast<size_t>(cells_)),
+        sums_(static_cast<size_t>(kBlock * pitch_)) {
+    each([&](int y, int x) {
+      const Vector s = hn::LoadU(kLanes, job.spectrum + y * kBlock + x);
+      hn::Store(s, kLanes, &spectrum_.v[y][x]);
+      hn::Store(hn::Div(hn::Set(kLanes, 1), s), kLanes, &one_over_.v[y][x]);
+      if (job.shrink != nullptr)
+        hn::Store(hn::LoadU(kLanes, job.shrink + y * kBlock + x), kLanes, &amount_.v[y][x]);
+    });
+    // Twice what chance scatters the mean of n squares by, √(2/n).
+    constexpr float kMost[kScales] = {1 + 2 * 0.0884F, 1 + 2 * 0.1768F, 1 + 2 * 0.3536F, 1 + 2 * 0.7071F};
+    for (int k = 0; k < kScales; ++k) limit_[k] = 2 * job.tolerance * job.expected[k] * kMost[k];
+    // The row of blocks before the first only adds its lower half.
+    prepareCells(first - 1);
+    for (int row = first - 1; row < last; ++row) {
+      prepareCells(row + 1);
+      for (int column = 0; column < job.columns; ++column) mergeBlock(column, row);
+      if (row >= first) finishRow(row);
+      std::copy(sums_.begin() + kStep * pitch_, sums_.end(), sums_.begin());
+      std::fill(sums_.begin() + kStep * pitch_, sums_.end(), 0.0F);
+    }
+  }
+
+ private:
+  int16_t* differenceAt(int n, int cell_row) {
+    return differences_.data() + (2 * n + (cell_row & 1)) * kStep * pitch_;
+  }
+  CellEnergy* energyAt(int n, int cell_row) { return energies_.data() + (2 * n + (cell_row & 1)) * cells_; }
+
+  void prepareCells(int cell_row) {
+    alignas(64) int16_t fetched[kStep * kStep];
+    const int y = cell_row * kStep - kStep;
+    for (int n = 0; n < job_.neighbours; ++n) {
+      const MergeNeighbour& other = job_.neighbour[n];
+      const BlockVector* vectors = other.cells + static_cast<ptrdiff_t>(cell_row) * cells_;
+      int16_t* out = differenceAt(n, cell_row);
+      CellEnergy* energy = energyAt(n, cell_row);
+      for (int cell = 0; cell < cells_; ++cell) {
+        const int x = cell * kStep - kStep;
+        fetchCell(other.plane, job_.stride, static_cast<float>(x) + vectors[cell].dx,
+                  static_cast<float>(y) + vectors[cell].dy, job_.tables->taps, fetched);
+        energy[cell] =
+            differenceOf(fetched, job_.plane + y * job_.stride + x, job_.stride, out + cell * kStep, pitch_);
+      }
+    }
+  }
+
+  // Whether all that a neighbour differs by in a block is noise, at every scale.
+  bool onlyNoise(int n, int column, int row, float variance) {
+    const CellEnergy *upper = energyAt(n, row) + column, *lower = energyAt(n, row + 1) + column;
+    // No early way out: which scale fails is not to be foreseen.
+    bool noise = true;
+    for (int k = 0; k < kScales; ++k)
+      noise &= upper[0].scale[k] + upper[1].scale[k] + lower[0].scale[k] + lower[1].scale[k] <=
+               variance * limit_[k];
+    return noise;
+  }
+
+  // f(row of the block, 16 samples of it) for what a neighbour differs by.
+  template <typename F>
+  void eachDifference(int n, int column, int row, F f) {
+    const int16_t *upper = differenceAt(n, row) + column * kStep,
+                  *lower = differenceAt(n, row + 1) + column * kStep;
+    for (int y = 0; y < kStep; ++y) f(y, upper + y * pitch_);
+    for (int y = 0; y < kStep; ++y) f(y + kStep, lower + y * pitch_);
+  }
+
+  static Vector widened(const int16_t* samples) {
+    const hn::Rebind<int16_t, Lanes> narrow;
+    const hn::Rebind<int32_t, Lanes> whole;
+    return hn::ConvertTo(kLanes, hn::PromoteTo(whole, hn::LoadU(narrow, samples)));
+  }
+
+  void loadMiddle(int column, int row, Block& block) const {
+    const int16_t* from = job_.plane + (row * kStep - kStep) * job_.stride + column * kStep - kStep;
+    const Vector unit = hn::Set(kLanes, 1.0F / kSampleUnit);
+    each([&](int y, int x) {
+      hn::Store(hn::Mul(unit, widened(from + y * job_.stride + x)), kLanes, &block.v[y][x]);
+    });
+  }
+
+  void loadDifference(int n, int column, int row, Block& block) {
+    const Vector unit = hn::Set(kLanes, 1.0F / kSampleUnit);
+    eachDifference(n, column, row, [&](int y, const int16_t* samples) {
+      for (int x = 0; x < kBlock; x += kWide)
+        hn::Store(hn::Mul(unit, widened(samples + x)), kLanes, &block.v[y][x]);
+    });
+  }
+
+  // The sum of what several neighbours differ by, times `share`, added to `block`.
+  void addDifferences(const int* which, int count, int column, int row, float share, Block& block) {
+    const hn::CappedTag<int16_t, kBlock> narrow;
+    constexpr int kNarrow = static_cast<int>(hn::MaxLanes(hn::CappedTag<int16_t, kBlock>()));
+    alignas(64) int16_t sum[kBlock * kBlock];
+    for (int i = 0; i < count; ++i)
+      eachDifference(which[i], column, row, [&](int y, const int16_t* samples) {
+        for (int x = 0; x < kBlock; x += kNarrow) {
+          const auto d = hn::LoadU(narrow, samples + x);
+          int16_t* to = sum + y * kBlock + x;
+          hn::Store(i == 0 ? d : hn::SaturatedAdd(d, hn::Load(narrow, to)), narrow, to);
+        }
+      });
+    const Vector unit = hn::Set(kLanes, share / kSampleUnit);
+    each([&](int y, int x) {
+      hn::Store(hn::MulAdd(unit, widened(sum + y * kBlock + x), hn::Load(kLanes, &block.v[y][x])), kLanes,
+                &block.v[y][x]);
+    });
+  }
+
+  void addToSums(const Block& block, int column) {
+    float* out = sums_.data() + column * kStep;
+    each([&](int y, int x) {
+      float* to = out + y * pitch_ + x;
+      hn::StoreU(hn::MulAdd(hn::LoadU(kLanes, job_.tables->window + y * kBlock + x),
+                            hn::Load(kLanes, &block.v[y][x]), hn::LoadU(kLanes, to)),
+                 kLanes, to);
+    });
+  }
+
+  void mergeBlock(int column, int row) {
+    Block source;
+    loadMiddle(column, row, source);
+    const auto at = static_cast<ptrdiff_t>(row) * job_.columns + column;
+    const float variance = job_.variance[at];
+    if (variance <= 0) {
+      addToSums(source, column);
+      return;
+    }
+    int agreeing[kMostNeighbours], doubtful[kMostNeighbours], agree = 0, doubt = 0;
+    for (int n = 0; n < job_.neighbours; ++n) {
+      const MergeNeighbour& other = job_.neighbour[n];
+      const float trust = other.trust_in != nullptr ? other.trust_in[at] : 1.0F;
+      float* trust_out = other.trust_out != nullptr ? other.trust_out + at : nullptr;
+      if (trust_out != nullptr) *trust_out = trust > 0.02F ? trust : 0;
+      if (trust <= 0.02F) continue;
+      if (trust >= 1 && onlyNoise(n, column, row, variance))
+        agreeing[agree++] = n;
+      else
+        doubtful[doubt++] = n;
+    }
+    Block c, left, mixed = source;
+    // How much of the noise's variance is left, for each coefficient.
+    const Vector noise = hn::Set(kLanes, variance);
+    if (doubt == 0) {
+      if (agree > 0)
+        addDifferences(agreeing, agree, column, row, 1.0F / static_cast<float>(1 + agree), source);
+      forward(source.v[0], kBlock, c);
+      const Vector share = hn::Set(kLanes, variance / static_cast<float>(1 + agree));
+      each([&](int y, int x) {
+        hn::Store(hn::Mul(share, hn::Load(kLanes, &spectrum_.v[y][x])), kLanes, &left.v[y][x]);
+      });
+    } else {
+      Block sum, total, inverse, difference, d;
+      const Vector precision = hn::Set(kLanes, 1 / variance),
+                   counted = hn::Set(kLanes, 1.0F + static_cast<float>(agree));
+      if (agree > 0) {
+        each([&](int y, int x) { hn::Store(hn::Zero(kLanes), kLanes, &difference.v[y][x]); });
+        addDifferences(agreeing, agree, column, row, 1, difference);
+        forward(difference.v[0], kBlock, sum);
+      } else {
+        each([&](int y, int x) { hn::Store(hn::Zero(kLanes), kLanes, &sum.v[y][x]); });
+      }
+      each([&](int y, int x) {
+        hn::Store(counted, kLanes, &total.v[y][x]);
+        hn::Store(hn::Mul(precision, hn::Load(kLanes, &one_over_.v[y][x])), kLanes, &inverse.v[y][x]);
+      });
+      for (int i = 0; i < doubt; ++i) {
+        const MergeNeighbour& other = job_.neighbour[doubtful[i]];
+        loadDifference(doubtful[i], column, row, difference);
+        forward(difference.v[0], kBlock, d);
+        const float trust = merge(d, inverse, job_.tolerance,
+                                  other.trust_in != nullptr ? other.trust_in[at] : 1.0F, sum, total);
+        if (other.trust_out != nullptr) other.trust_out[at] = trust;
+      }
+      forward(source.v[0], kBlock, c);
+      each([&](int y, int x) {
+        const Vector share = hn::Div(hn::Set(kLanes, 1), hn::Load(kLanes, &total.v[y][x]));
+        hn::Store(hn::MulAdd(share, hn::Load(kLanes, &sum.v[y][x]), hn::Load(kLanes, &c.v[y][x])), kLanes,
+                  &c.v[y][x]);
+        hn::Store(hn::Mul(share, hn::Mul(noise, hn::Load(kLanes, &spectrum_.v[y][x]))), kLanes,
+                  &left.v[y][x]);
+      });
+    }
+    if (job_.shrink != nullptr) shrinkBlock(c, left, amount_);
+    backward(c, source);
+    if (job_.mix > 0) {
+      const Vector mix = hn::Set(kLanes, job_.mix);
+      each([&](int y, int x) {
+        const Vector s = hn::Load(kLanes, &source.v[y][x]);
+        hn::Store(hn::MulAdd(mix, hn::Sub(hn::Load(kLanes, &mixed.v[y][x]), s), s), kLanes, &source.v[y][x]);
+      });
+    }
+    addToSums(source, column);
+  }
+
+  template <typename T>
+  void storeRows(int y0, float gain, float top) {
+    const int width = job_.width;
+    for (int y = y0; y < std::min(y0 + kStep, job_.height); ++y) {
+      const float* HWY_RESTRICT in = sums_.data() + (y - y0) * pitch_ + kStep;
+      T* HWY_RESTRICT out = reinterpret_cast<T*>(job_.out + y * job_.out_stride);
+      for (int x = 0; x < width; ++x)
+        out[x] = static_cast<T>(static_cast<int>(std::min(std::max(in[x] * gain, 0.0F), top) + 0.5F));
+    }
+  }
+
+  // The upper half of a row of blocks is whole once they are in.
+  void finishRow(int row) {
+    const int y0 = row * kStep - kStep;
+    const auto gain = static_cast<float>(1 << (job_.bit_depth - 8)),
+               top = static_cast<float>((1 << job_.bit_depth) - 1);
+    if (job_.bit_depth > 8)
+      storeRows<uint16_t>(y0, gain, top);
+    else
+      storeRows<uint8_t>(y0, gain, top);
+  }
+
+  const MergeJob& job_;
+  int cells_;
+  ptrdiff_t pitch_;
+  std::vector<int16_t> differences_;
+  std::vector<CellEnergy> energies_;
+  std::vector<float> sums_;
+  Block spectrum_, one_over_, amount_;
+  float limit_[kScales];
+};
 
 }  // namespace
 
-void stripe(const StripeJob& job) {
-  Block middle, sum, total, coefficients, inverse, one_over, fetched, spectrum, amount;
-  const Vector one = hn::Set(kLanes, 1);
-  each([&](int y, int x) {
-    const Vector s = hn::LoadU(kLanes, job.spectrum + y * kBlock + x);
-    hn::Store(s, kLanes, &spectrum.v[y][x]);
-    if (job.shrink != nullptr)
-      hn::Store(hn::LoadU(kLanes, job.shrink + y * kBlock + x), kLanes, &amount.v[y][x]);
-    hn::Store(hn::Div(one, s), kLanes, &one_over.v[y][x]);
-  });
-  const ptrdiff_t out_stride = static_cast<ptrdiff_t>(job.columns + 1) * kStep;
-  for (int column = 0; column < job.columns; ++column) {
-    const int x0 = column * kStep - kStep;
-    const float* HWY_RESTRICT source = job.plane + job.y * job.stride + x0;
-    float* HWY_RESTRICT out = job.out + column * kStep;
-    const auto add = [&](const float* from, ptrdiff_t stride) {
-      each([&](int y, int x) {
-        float* to = out + y * out_stride + x;
-        hn::StoreU(hn::MulAdd(hn::LoadU(kLanes, job.window + y * kBlock + x),
-                              hn::LoadU(kLanes, from + y * stride + x), hn::LoadU(kLanes, to)),
-                   kLanes, to);
-      });
-    };
-    const float variance = job.variance[column];
-    if (variance <= 0) {
-      add(source, job.stride);
-      continue;
-    }
-    forward(source, job.stride, middle);
-    const Vector precision = hn::Set(kLanes, 1 / variance);
-    each([&](int y, int x) {
-      hn::Store(hn::Load(kLanes, &middle.v[y][x]), kLanes, &sum.v[y][x]);
-      hn::Store(one, kLanes, &total.v[y][x]);
-      hn::Store(hn::Mul(precision, hn::Load(kLanes, &one_over.v[y][x])), kLanes, &inverse.v[y][x]);
-    });
-    for (int n = 0; n < job.neighbours; ++n) {
-      const StripeNeighbour& other = job.neighbour[n];
-      const float trust_in = other.trust_in != nullptr ? other.trust_in[column] : 1.0F;
-      if (trust_in <= 0.02F) {
-        if (other.trust_out != nullptr) other.trust_out[column] = 0;
-        continue;
-      }
-      const float px = static_cast<float>(x0) + other.vectors[column].dx,
-                  py = static_cast<float>(job.y) + other.vectors[column].dy;
-      const float qx = px * kPhases + 0.5F, qy = py * kPhases + 0.5F;
-      // Towards minus infinity: positions in the border are negative.
-      int ix = static_cast<int>(qx), iy = static_cast<int>(qy);
-      ix -= static_cast<float>(ix) > qx ? 1 : 0;
-      iy -= static_cast<float>(iy) > qy ? 1 : 0;
-      const int phase_x = ix & (kPhases - 1), phase_y = iy & (kPhases - 1);
-      const int sx = ix >> 5, sy = iy >> 5;
-      const float* at = other.plane + sy * job.stride + sx;
-      if (phase_x == 0 && phase_y == 0) {
-        forward(at, job.stride, coefficients);
-      } else {
-        fetch(at, job.stride, job.taps + phase_x * 8, job.taps + phase_y * 8, fetched);
-        forward(fetched.v[0], kBlock, coefficients);
-      }
-      const float trust = merge(middle, coefficients, inverse, job.tolerance, trust_in, sum, total);
-      if (other.trust_out != nullptr) other.trust_out[column] = trust;
-    }
-    const Vector noise = hn::Set(kLanes, variance);
-    each([&](int y, int x) {
-      const Vector share = hn::Div(one, hn::Load(kLanes, &total.v[y][x]));
-      hn::Store(hn::Mul(share, hn::Load(kLanes, &sum.v[y][x])), kLanes, &sum.v[y][x]);
-      hn::Store(hn::Mul(share, hn::Mul(noise, hn::Load(kLanes, &spectrum.v[y][x]))), kLanes, &total.v[y][x]);
-    });
-    if (job.shrink != nullptr) shrinkBlock(sum, total, amount);
-    if (job.mix > 0) {
-      const Vector mix = hn::Set(kLanes, job.mix);
-      each([&](int y, int x) {
-        const Vector s = hn::Load(kLanes, &sum.v[y][x]);
-        hn::Store(hn::MulAdd(mix, hn::Sub(hn::Load(kLanes, &middle.v[y][x]), s), s), kLanes, &sum.v[y][x]);
-      });
-    }
-    backward(sum, fetched);
-    add(fetched.v[0], kBlock);
-  }
-}
+void mergeRowsHere(const MergeJob& job, int first, int last) { RowMerger(job, first, last); }
 
 void cosinesOf(const float* samples, ptrdiff_t stride, float* coefficients) {
   Block turned, out;
@@ -434,7 +404,7 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace glenhaze::detail {
 
-HWY_EXPORT(stripe);
+HWY_EXPORT(mergeRowsHere);
 HWY_EXPORT(cosinesOf);
 
 void blockCosines(const float* samples, ptrdiff_t stride, float* coefficients) {
@@ -446,7 +416,9 @@ size_t octaveOf(int x, int y) {
   return f >= 8 ? 0 : f >= 4 ? 1 : f >= 2 ? 2 : 3;
 }
 
-void processStripe(const StripeJob& job) { HWY_DYNAMIC_DISPATCH(stripe)(job); }
+void mergeRows(const MergeJob& job, int first, int last) {
+  HWY_DYNAMIC_DISPATCH(mergeRowsHere)(job, first, last);
+}
 
 BlockTables::BlockTables() {
   constexpr double kPi = 3.14159265358979323846;
@@ -461,12 +433,43 @@ BlockTables::BlockTables() {
                                       : 3 * std::sin(a) * std::sin(a / 3) / (a * a);
       sum += weights[k];
     }
-    for (int k = 0; k < 8; ++k) taps[p * 8 + k] = k < kTaps ? static_cast<float>(weights[k] / sum) : 0.0F;
+    // Rounded so that they add up to one: colours stay.
+    int left = 1 << 15, largest = 0;
+    for (int k = 0; k < kTaps; ++k) {
+      const int rounded = static_cast<int>(std::lround(weights[k] / sum * (1 << 15)));
+      left -= rounded;
+      taps[p * kTaps + k] = static_cast<int16_t>(std::min(rounded, 32767));
+      if (weights[k] > weights[largest]) largest = k;
+    }
+    int16_t& most = taps[p * kTaps + largest];
+    most = static_cast<int16_t>(std::min(most + left, 32767));
   }
   double along[kBlock];
   for (int i = 0; i < kBlock; ++i) along[i] = std::pow(std::sin(kPi * (i + 0.5) / kBlock), 2);
   for (int y = 0; y < kBlock; ++y)
     for (int x = 0; x < kBlock; ++x) window[y * kBlock + x] = static_cast<float>(along[y] * along[x]);
+}
+
+void expectedEnergies(const float* spectrum, float* expected) {
+  constexpr double kPi = 3.14159265358979323846;
+  for (int scale = 0; scale < kScales; ++scale) {
+    // Of one cosine along one side, the energy left in means of `size` samples.
+    const int size = 1 << scale;
+    double left[kBlock];
+    for (int f = 0; f < kBlock; ++f) {
+      left[f] = 0;
+      for (int i = 0; i < kBlock; i += size) {
+        double sum = 0;
+        for (int n = i; n < i + size; ++n) sum += std::cos(kPi * (2 * n + 1) * f / (2 * kBlock));
+        left[f] += (f == 0 ? 1.0 : 2.0) / kBlock * sum * sum / size;
+      }
+    }
+    double all = 0;
+    for (int y = 0; y < kBlock; ++y)
+      for (int x = 0; x < kBlock; ++x)
+        all += static_cast<double>(spectrum[y * kBlock + x]) * left[y] * left[x];
+    expected[scale] = static_cast<float>(all);
+  }
 }
 
 }  // namespace glenhaze::detail

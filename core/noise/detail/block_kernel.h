@@ -8,6 +8,7 @@
 // on neighbouring coefficients into wavelet estimation", Sankhyā 2001).
 
 #include <cstddef>
+#include <cstdint>
 
 #include "core/noise/detail/block_motion.h"
 
@@ -19,36 +20,47 @@ constexpr int kMostNeighbours = 8;
 /// Sharpness-keeping interpolation for fractions of a sample: 6 taps, 32 phases.
 constexpr int kTaps = 6, kPhases = 32;
 
-struct StripeNeighbour {
-  const float* plane = nullptr;          ///< at sample (0, 0); same stride as the middle plane
-  const BlockVector* vectors = nullptr;  ///< one for each block of the row, in this plane's samples
-  const float* trust_in = nullptr;       ///< 0..1 for each block from luma, or null
-  float* trust_out = nullptr;            ///< written for each block, or null
+/// Scales on which a neighbour's difference is held against noise at once: samples, and means over squares of
+/// 2, 4 and 8.
+constexpr int kScales = 4;
+
+/// A frame beside the one in the middle.
+struct MergeNeighbour {
+  const int16_t* plane = nullptr;  ///< at sample (0, 0); same stride as the middle plane
+  const BlockVector* cells =
+      nullptr;  ///< rows of columns + 1: where each cell is found, in this plane's samples
+  const float* trust_in = nullptr;  ///< 0..1 for each block from luma, or null
+  float* trust_out = nullptr;       ///< written for each block, or null
 };
 
-struct StripeJob {
-  const float* plane = nullptr;  ///< the frame in the middle, at sample (0, 0)
+/// One plane of one frame. Cells are squares of kStep; the first begins at −kStep. Block (column, row) covers
+/// the cells from (column, row) to (column + 1, row + 1).
+struct MergeJob {
+  const int16_t* plane = nullptr;  ///< the frame in the middle, at sample (0, 0); a SamplePlane
   ptrdiff_t stride = 0;
   int width = 0, height = 0;
-  int y = 0;  ///< top of the blocks; the first begins at x = −kStep
-  int columns = 0;
+  int columns = 0, rows = 0;  ///< of blocks
   int neighbours = 0;
-  StripeNeighbour neighbour[kMostNeighbours];
+  MergeNeighbour neighbour[kMostNeighbours];
   const float* variance = nullptr;  ///< noise of each block, code values squared
   const float* spectrum = nullptr;  ///< kBlockArea factors, mean about 1
-  const float* taps = nullptr;      ///< kPhases × 8 weights, kTaps used
-  const float* window = nullptr;    ///< kBlockArea; overlapping ones add up to 1
-  float tolerance = 1;              ///< how much difference beyond noise is tolerated; 1: none but chance
+  float expected[kScales] = {};     ///< energy of unit noise of that spectrum in a block, at each scale
+  const struct BlockTables* tables = nullptr;
+  float tolerance = 1;  ///< how much difference beyond noise is tolerated; 1: none but chance
   /// kBlockArea: how much is shrunk, as a multiple of the noise left (in variance); null: nothing.
   const float* shrink = nullptr;
-  float mix = 0;         ///< share of the untouched block that is mixed back
-  float* out = nullptr;  ///< (columns + 1)·kStep × kBlock samples, rows tight, added to
+  float mix = 0;             ///< share of the untouched block that is mixed back
+  std::byte* out = nullptr;  ///< samples of the finished plane
+  ptrdiff_t out_stride = 0;  ///< bytes
+  int bit_depth = 8;
 };
 
 /// Which octave of detail (0 finest) a coefficient belongs to, by the larger of both frequencies.
 size_t octaveOf(int x, int y);
 
-void processStripe(const StripeJob& job);
+/// Finishes the rows of samples from kStep·(first − 1) to before kStep·(last − 1), 1 ≤ first < last ≤ rows.
+/// Rows may be finished in any order and grouping with the same result.
+void mergeRows(const MergeJob& job, int first, int last);
 
 /// Orthonormal cosine transform of one block; kBlockArea coefficients, [vertical][horizontal] frequency.
 void blockCosines(const float* samples, ptrdiff_t stride, float* coefficients);
@@ -56,8 +68,11 @@ void blockCosines(const float* samples, ptrdiff_t stride, float* coefficients);
 /// The tables that jobs point to.
 struct BlockTables {
   BlockTables();
-  float taps[kPhases * 8];
-  float window[kBlockArea];
+  int16_t taps[kPhases * kTaps];  ///< in 1/32768
+  float window[kBlockArea];       ///< overlapping ones add up to 1
 };
+
+/// What MergeJob::expected is for a spectrum: each cosine's energy that is left by means over squares.
+void expectedEnergies(const float* spectrum, float* expected);
 
 }  // namespace glenhaze::detail

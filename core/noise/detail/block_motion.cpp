@@ -36,38 +36,94 @@ int blockDifference(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uin
 #endif
 }
 
-// Sums of one Gauss–Newton step over a block: gradient products, gradient times difference, difference².
-void gradientSums(const float* HWY_RESTRICT a, ptrdiff_t a_stride, const float* HWY_RESTRICT b,
+// Of softened samples, whose differences fit 16 bits when eight are added.
+int cellSum(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16_t* HWY_RESTRICT b,
+            ptrdiff_t b_stride) {
+  const hn::CappedTag<int16_t, kStep> lanes;
+  constexpr int kWide = static_cast<int>(hn::MaxLanes(hn::CappedTag<int16_t, kStep>()));
+  int sum = 0;
+  for (int x = 0; x < kStep; x += kWide) {
+    auto column = hn::Zero(lanes);
+    for (int y = 0; y < kStep; ++y) {
+      const auto p = hn::LoadU(lanes, a + y * a_stride + x), q = hn::LoadU(lanes, b + y * b_stride + x);
+      column = hn::Add(column, hn::Sub(hn::Max(p, q), hn::Min(p, q)));
+    }
+    HWY_ALIGN int16_t each[kStep];
+    hn::Store(column, lanes, each);
+    for (int i = 0; i < kWide; ++i) sum += each[i];
+  }
+  return sum;
+}
+
+// Sums of one Gauss–Newton step over a block: gradient products, gradient times difference, difference², in
+// code values.
+void gradientSums(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16_t* HWY_RESTRICT b,
                   ptrdiff_t b_stride, float fx, float fy, float* HWY_RESTRICT sums) {
-  const hn::CappedTag<float, kBlock> lanes;
-  constexpr int kWide = static_cast<int>(hn::MaxLanes(hn::CappedTag<float, kBlock>()));
-  const auto w00 = hn::Set(lanes, (1 - fx) * (1 - fy)), w10 = hn::Set(lanes, fx * (1 - fy)),
-             w01 = hn::Set(lanes, (1 - fx) * fy), w11 = hn::Set(lanes, fx * fy), half = hn::Set(lanes, 0.5F);
-  auto xx = hn::Zero(lanes), xy = xx, yy = xx, xd = xx, yd = xx, dd = xx;
+  // Gradients are taken over two samples.
+  constexpr float kOne = 1.0F / (kSoftUnit * kSoftUnit), kHalf = kOne / 2, kQuarter = kOne / 4;
+  constexpr float kScale[6] = {kQuarter, kQuarter, kQuarter, kHalf, kHalf, kOne};
+#if HWY_TARGET == HWY_SCALAR
+  std::fill(sums, sums + 6, 0.0F);
+  for (int y = 0; y < kBlock; ++y)
+    for (int x = 0; x < kBlock; ++x) {
+      const int16_t *p = a + y * a_stride + x, *q = b + y * b_stride + x;
+      const auto gx = static_cast<float>(p[1] - p[-1]), gy = static_cast<float>(p[a_stride] - p[-a_stride]);
+      const auto d =
+          static_cast<float>(p[0]) -
+          ((1 - fx) * (1 - fy) * static_cast<float>(q[0]) + fx * (1 - fy) * static_cast<float>(q[1]) +
+           (1 - fx) * fy * static_cast<float>(q[b_stride]) + fx * fy * static_cast<float>(q[b_stride + 1]));
+      const float products[6] = {gx * gx, gx * gy, gy * gy, gx * d, gy * d, d * d};
+      for (int i = 0; i < 6; ++i) sums[i] += kScale[i] * products[i];
+    }
+#else
+  const hn::CappedTag<int16_t, kBlock> lanes;
+  const hn::RepartitionToWide<decltype(lanes)> wide;
+  const hn::RebindToFloat<decltype(wide)> floats;
+  constexpr int kWide = static_cast<int>(hn::MaxLanes(hn::CappedTag<int16_t, kBlock>()));
+  const auto share = [](float f) {
+    return static_cast<int16_t>(std::min(32767, static_cast<int>(f * 32768 + 0.5F)));
+  };
+  const auto right = hn::Set(lanes, share(fx)), down = hn::Set(lanes, share(fy));
+  auto xx = hn::Zero(wide), xy = xx, yy = xx, xd = xx, yd = xx, dd = xx;
+  // Where instructions leave two sums for one, the second goes here.
+  auto xx2 = xx, xy2 = xx, yy2 = xx, xd2 = xx, yd2 = xx, dd2 = xx;
   for (int x = 0; x < kBlock; x += kWide) {
-    const float *from = a + x, *to = b + x;
+    const int16_t *from = a + x, *to = b + x;
+    const auto across = [&](const int16_t* row) {
+      const auto left = hn::LoadU(lanes, row);
+      return hn::Add(left, hn::MulFixedPoint15(hn::Sub(hn::LoadU(lanes, row + 1), left), right));
+    };
     auto above = hn::LoadU(lanes, from - a_stride), here = hn::LoadU(lanes, from);
-    for (int y = 0; y < kBlock; ++y, from += a_stride, to += b_stride) {
+    auto upper = across(to);
+    for (int y = 0; y < kBlock; ++y, from += a_stride) {
+      to += b_stride;
       const auto below = hn::LoadU(lanes, from + a_stride);
-      const auto gx = hn::Mul(half, hn::Sub(hn::LoadU(lanes, from + 1), hn::LoadU(lanes, from - 1)));
-      const auto gy = hn::Mul(half, hn::Sub(below, above));
-      auto there = hn::Mul(w00, hn::LoadU(lanes, to));
-      there = hn::MulAdd(w10, hn::LoadU(lanes, to + 1), there);
-      there = hn::MulAdd(w01, hn::LoadU(lanes, to + b_stride), there);
-      there = hn::MulAdd(w11, hn::LoadU(lanes, to + b_stride + 1), there);
-      const auto d = hn::Sub(here, there);
-      xx = hn::MulAdd(gx, gx, xx);
-      xy = hn::MulAdd(gx, gy, xy);
-      yy = hn::MulAdd(gy, gy, yy);
-      xd = hn::MulAdd(gx, d, xd);
-      yd = hn::MulAdd(gy, d, yd);
-      dd = hn::MulAdd(d, d, dd);
+      const auto lower = across(to);
+      const auto gx = hn::Sub(hn::LoadU(lanes, from + 1), hn::LoadU(lanes, from - 1));
+      const auto gy = hn::Sub(below, above);
+      const auto d = hn::Sub(here, hn::Add(upper, hn::MulFixedPoint15(hn::Sub(lower, upper), down)));
+      xx = hn::ReorderWidenMulAccumulate(wide, gx, gx, xx, xx2);
+      xy = hn::ReorderWidenMulAccumulate(wide, gx, gy, xy, xy2);
+      yy = hn::ReorderWidenMulAccumulate(wide, gy, gy, yy, yy2);
+      xd = hn::ReorderWidenMulAccumulate(wide, gx, d, xd, xd2);
+      yd = hn::ReorderWidenMulAccumulate(wide, gy, d, yd, yd2);
+      dd = hn::ReorderWidenMulAccumulate(wide, d, d, dd, dd2);
       above = here;
       here = below;
+      upper = lower;
     }
   }
-  int i = 0;
-  for (const auto& sum : {xx, xy, yy, xd, yd, dd}) sums[i++] = hn::GetLane(hn::SumOfLanes(lanes, sum));
+  const auto total = [&](auto one, auto two) {
+    return hn::GetLane(hn::SumOfLanes(floats, hn::ConvertTo(floats, hn::Add(one, two))));
+  };
+  const auto store = [&](int i, auto one, auto two) { sums[i] = kScale[i] * total(one, two); };
+  store(0, xx, xx2);
+  store(1, xy, xy2);
+  store(2, yy, yy2);
+  store(3, xd, xd2);
+  store(4, yd, yd2);
+  store(5, dd, dd2);
+#endif
 }
 
 }  // namespace glenhaze::detail::HWY_NAMESPACE
@@ -79,6 +135,7 @@ namespace glenhaze::detail {
 // What Highway's dispatch gives is a plain pointer; taken once a search, not once a block.
 HWY_EXPORT(blockDifference);
 HWY_EXPORT(gradientSums);
+HWY_EXPORT(cellSum);
 
 namespace {
 
@@ -110,6 +167,8 @@ class LevelSearch {
       : from_(from), to_(to), difference_(HWY_DYNAMIC_DISPATCH(blockDifference)) {
     // What a step sideways must gain to be believed: a share of what noise alone makes of the sum.
     lambda_ = 0.15F * sigma * kBlock;
+    // The mean of |difference| of two equal pictures with normal noise is 2σ/√π.
+    enough_ = 1.05F * 1.1284F * sigma * kBlock * kBlock;
   }
 
   // Reads stay inside the border for every block that begins at or behind −kStep.
@@ -132,13 +191,17 @@ class LevelSearch {
         consider(x, y, {guess.dx + dx, guess.dy + dy}, guess, best, least);
     return held(x, y, best);
   }
-  // From the best of several guesses downhill, one sample at a time.
+  // From the best of several guesses downhill, one sample at a time; no further than noise can tell.
   template <size_t N>
   Whole downhill(int x, int y, const std::array<Whole, N>& guesses, int steps) const {
     Whole best = guesses[0];
     float least = cost(x, y, best, guesses[0]);
-    for (size_t i = 1; i < N; ++i) consider(x, y, guesses[i], guesses[0], best, least);
-    for (int i = 0; i < steps; ++i) {
+    for (size_t i = 1; i < N; ++i) {
+      const auto same = [&](const Whole& w) { return w.dx == guesses[i].dx && w.dy == guesses[i].dy; };
+      if (std::none_of(guesses.begin(), guesses.begin() + static_cast<ptrdiff_t>(i), same))
+        consider(x, y, guesses[i], guesses[0], best, least);
+    }
+    for (int i = 0; i < steps && least > enough_; ++i) {
       const Whole start = best;
       for (const Whole& d : {Whole{1, 0}, {-1, 0}, {0, 1}, {0, -1}})
         consider(x, y, {start.dx + d.dx, start.dy + d.dy}, guesses[0], best, least);
@@ -157,8 +220,21 @@ class LevelSearch {
   const BytePlane& from_;
   const BytePlane& to_;
   int (*difference_)(const uint8_t*, ptrdiff_t, const uint8_t*, ptrdiff_t);
-  float lambda_;
+  float lambda_, enough_;
 };
+
+// Where a block of a finer level may be found, by the coarser one. Neighbours there carry the motion of
+// things smaller than a block.
+std::array<Whole, 6> guessesBy(const LevelField& coarser, int x, int y) {
+  const auto doubled = [&](int sx, int sy) {
+    const Whole w = coarser.near((x + kBlock / 2 + sx) / 2, (y + kBlock / 2 + sy) / 2);
+    return Whole{2 * w.dx, 2 * w.dy};
+  };
+  constexpr int kSide = 2 * kBlock;
+  return {doubled(0, 0), doubled(-kSide, 0), doubled(kSide, 0), doubled(0, -kSide), doubled(0, kSide), {}};
+}
+
+constexpr int kMostSteps = 4;
 
 LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelField* coarser, float sigma,
                        int step, int offset, const Progress& progress) {
@@ -174,50 +250,39 @@ LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelFi
     for (int row = first; row < last; ++row)
       for (int column = 0; column < field.columns; ++column) {
         const int x = offset + column * step, y = offset + row * step;
-        Whole& v = field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
-                                 static_cast<size_t>(column)];
-        if (coarser == nullptr) {
-          v = search.around(x, y, {0, 0}, kCoarseReach);
-          continue;
-        }
-        const auto doubled = [&](int sx, int sy) {
-          const Whole w = coarser->near((x + kBlock / 2 + sx) / 2, (y + kBlock / 2 + sy) / 2);
-          return Whole{2 * w.dx, 2 * w.dy};
-        };
-        // Neighbours on the coarser level carry the motion of things smaller than a block there.
-        constexpr int kSide = 2 * kBlock;
-        v = search.downhill(x, y,
-                            std::array{doubled(0, 0), doubled(-kSide, 0), doubled(kSide, 0),
-                                       doubled(0, -kSide), doubled(0, kSide), Whole{}},
-                            4);
+        field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
+                      static_cast<size_t>(column)] =
+            coarser == nullptr ? search.around(x, y, {0, 0}, kCoarseReach)
+                               : search.downhill(x, y, guessesBy(*coarser, x, y), kMostSteps);
       }
   });
   return field;
 }
 
-// The fraction of a sample, with a prior that keeps blocks without structure where they are.
-BlockVector refined(const FloatPlane& from, const FloatPlane& to, int x, int y, Whole whole,
+// The fraction of a sample from a start, with a prior that keeps blocks without structure where they are.
+BlockVector refined(const SamplePlane& from, const SamplePlane& to, int x, int y, BlockVector start,
                     float noise_energy) {
   constexpr int kRounds = 3;
-  constexpr float kFarthest = 1.5F;
+  constexpr float kFarthest = 1.5F, kStill = 0.06F;
   const auto sums_of = HWY_DYNAMIC_DISPATCH(gradientSums);
+  const auto down = [](float v) {
+    const int i = static_cast<int>(v);
+    return i - (static_cast<float>(i) > v ? 1 : 0);
+  };
   float dx = 0, dy = 0;
-  BlockVector best{static_cast<float>(whole.dx), static_cast<float>(whole.dy)};
+  BlockVector best = start;
   float least = std::numeric_limits<float>::max();
   for (int round = 0; round < kRounds; ++round) {
-    const float px = static_cast<float>(whole.dx) + dx, py = static_cast<float>(whole.dy) + dy;
-    const int ix =
-        std::clamp(static_cast<int>(std::floor(px)), -kBorder + 2 - x, to.width + kBorder - kBlock - 4 - x);
-    const int iy =
-        std::clamp(static_cast<int>(std::floor(py)), -kBorder + 2 - y, to.height + kBorder - kBlock - 4 - y);
+    const float px = start.dx + dx, py = start.dy + dy;
+    const int ix = std::clamp(down(px), -kBorder + 2 - x, to.width + kBorder - kBlock - 4 - x);
+    const int iy = std::clamp(down(py), -kBorder + 2 - y, to.height + kBorder - kBlock - 4 - y);
     const float fx = std::clamp(px - static_cast<float>(ix), 0.0F, 1.0F),
                 fy = std::clamp(py - static_cast<float>(iy), 0.0F, 1.0F);
     std::array<float, 6> s{};
     sums_of(from.row(y) + x, from.stride, to.row(y + iy) + x + ix, to.stride, fx, fy, s.data());
-    if (s[5] < least) {
-      least = s[5];
-      best = {static_cast<float>(ix) + fx, static_cast<float>(iy) + fy};
-    }
+    if (s[5] >= least) break;
+    least = s[5];
+    best = {static_cast<float>(ix) + fx, static_cast<float>(iy) + fy};
     // Prior: half a sample.
     const float keep = noise_energy * 4;
     const float a = s[0] + keep, b = s[1], c = s[2] + keep;
@@ -227,7 +292,8 @@ BlockVector refined(const FloatPlane& from, const FloatPlane& to, int x, int y, 
     const float step_x = (c * s[3] - b * s[4]) / det, step_y = (a * s[4] - b * s[3]) / det;
     dx = std::clamp(dx + step_x, -kFarthest, kFarthest);
     dy = std::clamp(dy + step_y, -kFarthest, kFarthest);
-    if (std::abs(step_x) + std::abs(step_y) < 0.01F) break;
+    // What would be left after so short a step is less than noise leaves anyway.
+    if (std::abs(step_x) + std::abs(step_y) < kStill) return {best.dx + step_x, best.dy + step_y};
   }
   return best;
 }
@@ -236,79 +302,109 @@ BlockVector refined(const FloatPlane& from, const FloatPlane& to, int x, int y, 
 
 int blocksAlong(int samples) { return (samples + kStep - 1) / kStep + 1; }
 
-MotionPicture motionPicture(const FloatPlane& luma) { return {bytePyramid(luma, kLevels), softened(luma)}; }
+MotionPicture motionPicture(const SamplePlane& luma) { return {bytePyramid(luma, kLevels), softened(luma)}; }
 
 namespace {
 
-// Whole-sample motion near a guess: the finest level of the search alone.
-LevelField searchNear(const BytePlane& from, const BytePlane& to, const MotionField& guess, float sigma,
-                      const Progress& progress) {
-  LevelField field;
-  field.step = kStep;
-  field.offset = -kStep;
-  field.columns = guess.columns;
-  field.rows = guess.rows;
-  field.vectors.resize(guess.vectors.size());
-  const LevelSearch search(from, to, sigma);
-  parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
-    progress.check();
-    for (int row = first; row < last; ++row)
-      for (int column = 0; column < field.columns; ++column) {
-        const auto at = [&](int c, int r) {
-          const BlockVector v =
-              guess.at(std::clamp(c, 0, field.columns - 1), std::clamp(r, 0, field.rows - 1));
-          return Whole{static_cast<int>(std::lround(v.dx)), static_cast<int>(std::lround(v.dy))};
-        };
-        constexpr int kAway = 2;
-        field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
-                      static_cast<size_t>(column)] =
-            search.downhill(column * kStep - kStep, row * kStep - kStep,
-                            std::array{at(column, row), at(column - kAway, row), at(column + kAway, row),
-                                       at(column, row - kAway), at(column, row + kAway), Whole{}},
-                            4);
-      }
-  });
-  return field;
-}
+BlockVector asVector(Whole w) { return {static_cast<float>(w.dx), static_cast<float>(w.dy)}; }
 
-MotionField refinedField(const MotionPicture& from, const MotionPicture& to, const LevelField& whole,
-                         float sigma, const Progress& progress) {
+// `start(column, row)`: where to begin at that block. Blocks overlap by half, so every other one, as on a
+// chessboard, says it all where motion is smooth; those between are looked at where their neighbours differ.
+template <typename F>
+MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F start, float sigma,
+                         const Progress& progress) {
   MotionField field;
   field.columns = blocksAlong(from.soft.width);
   field.rows = blocksAlong(from.soft.height);
   field.vectors.resize(static_cast<size_t>(field.columns) * static_cast<size_t>(field.rows));
   // Softening by 1 2 1 both ways leaves 9/64 of white noise's variance.
   const float noise_energy = sigma * sigma * (9.0F / 64) * 2;
-  parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
-    progress.check();
-    for (int row = first; row < last; ++row)
-      for (int column = 0; column < field.columns; ++column)
-        field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
-                      static_cast<size_t>(column)] =
-            refined(from.soft, to.soft, column * kStep - kStep, row * kStep - kStep, whole.at(column, row),
-                    noise_energy);
+  const auto find = [&](int column, int row) {
+    return refined(from.soft, to.soft, column * kStep - kStep, row * kStep - kStep, start(column, row),
+                   noise_energy);
+  };
+  const auto eachOther = [&](int begin, auto body) {
+    parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
+      progress.check();
+      for (int row = first; row < last; ++row)
+        for (int column = (begin + row) % 2; column < field.columns; column += 2)
+          field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
+                        static_cast<size_t>(column)] = body(column, row);
+    });
+  };
+  eachOther(0, find);
+  eachOther(1, [&](int column, int row) {
+    const std::array around{
+        field.at(std::max(column - 1, 0), row), field.at(std::min(column + 1, field.columns - 1), row),
+        field.at(column, std::max(row - 1, 0)), field.at(column, std::min(row + 1, field.rows - 1))};
+    // At the edges a block would stand for its own neighbour.
+    const bool inside = column > 0 && row > 0 && column + 1 < field.columns && row + 1 < field.rows;
+    const auto mean = inside ? agreement(around) : std::nullopt;
+    return mean ? *mean : find(column, row);
   });
   return field;
 }
 
 }  // namespace
 
+std::optional<BlockVector> agreement(const std::array<BlockVector, 4>& vectors) {
+  constexpr float kAgree = 0.5F;
+  BlockVector low = vectors[0], high = vectors[0], sum;
+  for (const BlockVector& v : vectors) {
+    low = {std::min(low.dx, v.dx), std::min(low.dy, v.dy)};
+    high = {std::max(high.dx, v.dx), std::max(high.dy, v.dy)};
+    sum = {sum.dx + v.dx, sum.dy + v.dy};
+  }
+  if (high.dx - low.dx > kAgree || high.dy - low.dy > kAgree) return std::nullopt;
+  return BlockVector{sum.dx / 4, sum.dy / 4};
+}
+
 MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
                            const Progress& progress) {
-  LevelField whole;
+  LevelField coarser;
   const auto levels = static_cast<int>(from.pyramid.size());
   float level_sigma = sigma / static_cast<float>(1 << (levels - 1));
-  for (int level = levels - 1; level >= 0; --level, level_sigma *= 2)
-    whole = searchLevel(from.pyramid[static_cast<size_t>(level)], to.pyramid[static_cast<size_t>(level)],
-                        level == levels - 1 ? nullptr : &whole, level_sigma, level == 0 ? kStep : kBlock / 2,
-                        -kStep, progress);
-  return refinedField(from, to, whole, sigma, progress);
+  for (int level = levels - 1; level > 0; --level, level_sigma *= 2)
+    coarser =
+        searchLevel(from.pyramid[static_cast<size_t>(level)], to.pyramid[static_cast<size_t>(level)],
+                    level == levels - 1 ? nullptr : &coarser, level_sigma, kBlock / 2, -kStep, progress);
+  const LevelSearch search(from.pyramid[0], to.pyramid[0], sigma);
+  const auto start = [&](int column, int row) {
+    const int x = column * kStep - kStep, y = row * kStep - kStep;
+    return asVector(levels == 1 ? search.around(x, y, {0, 0}, kCoarseReach)
+                                : search.downhill(x, y, guessesBy(coarser, x, y), kMostSteps));
+  };
+  return refinedField(from, to, start, sigma, progress);
 }
 
 MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
                            const MotionField& guess, const Progress& progress) {
-  const LevelField whole = searchNear(from.pyramid[0], to.pyramid[0], guess, sigma, progress);
-  return refinedField(from, to, whole, sigma, progress);
+  const LevelSearch search(from.pyramid[0], to.pyramid[0], sigma);
+  const auto start = [&](int column, int row) {
+    const auto at = [&](int c, int r) {
+      const BlockVector v = guess.at(std::clamp(c, 0, guess.columns - 1), std::clamp(r, 0, guess.rows - 1));
+      return Whole{nearest(v.dx), nearest(v.dy)};
+    };
+    constexpr int kAway = 2;
+    return asVector(
+        search.downhill(column * kStep - kStep, row * kStep - kStep,
+                        std::array{at(column, row), at(column - kAway, row), at(column + kAway, row),
+                                   at(column, row - kAway), at(column, row + kAway), Whole{}},
+                        kMostSteps));
+  };
+  return refinedField(from, to, start, sigma, progress);
+}
+
+MotionField refineMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
+                         const MotionField& guess, const Progress& progress) {
+  return refinedField(
+      from, to, [&](int column, int row) { return guess.at(column, row); }, sigma, progress);
+}
+
+int cellDifference(const SamplePlane& from, const SamplePlane& to, int x, int y, int dx, int dy) {
+  const int tx = std::clamp(x + dx, -kBorder, to.width + kBorder - kStep),
+            ty = std::clamp(y + dy, -kBorder, to.height + kBorder - kStep);
+  return HWY_DYNAMIC_DISPATCH(cellSum)(from.row(y) + x, from.stride, to.row(ty) + tx, to.stride);
 }
 
 MotionField chained(const MotionField& first, const MotionField& second) {
@@ -318,7 +414,7 @@ MotionField chained(const MotionField& first, const MotionField& second) {
       BlockVector& v = out.vectors[static_cast<size_t>(row) * static_cast<size_t>(out.columns) +
                                    static_cast<size_t>(column)];
       const auto along = [](int at, float by, int count) {
-        return std::clamp(at + static_cast<int>(std::lround(by / kStep)), 0, count - 1);
+        return std::clamp(at + nearest(by / kStep), 0, count - 1);
       };
       const BlockVector on = second.at(along(column, v.dx, out.columns), along(row, v.dy, out.rows));
       v = {v.dx + on.dx, v.dy + on.dy};

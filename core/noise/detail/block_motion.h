@@ -3,6 +3,8 @@
 // average the noise away, and the last step solves for the fraction of a pixel on softened planes
 // (B. Lucas, T. Kanade, "An iterative image registration technique…", IJCAI 1981).
 
+#include <array>
+#include <optional>
 #include <vector>
 
 #include "core/base/progress.h"
@@ -31,9 +33,9 @@ int blocksAlong(int samples);
 /// What is looked at of a frame: its luma at several sizes, and softened at full size.
 struct MotionPicture {
   std::vector<BytePlane> pyramid;
-  FloatPlane soft;
+  SamplePlane soft;
 };
-MotionPicture motionPicture(const FloatPlane& luma);
+MotionPicture motionPicture(const SamplePlane& luma);
 
 /// Motion from `from` to `to`: block at p in `from` is at p + vector in `to`. `sigma`: noise of luma, in
 /// code values; random resemblance below it is not followed. Rows in parallel, same result for any number
@@ -44,6 +46,20 @@ MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, f
 /// The same near a guess, which saves the search; of the same size.
 MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
                            const MotionField& guess, const Progress& progress = {});
+
+/// The same without any search: a guess that is right to a sample is made right to a fraction.
+MotionField refineMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
+                         const MotionField& guess, const Progress& progress = {});
+
+/// The whole number next to v; without the library's call, which costs more than what it is used for.
+inline int nearest(float v) { return static_cast<int>(v + (v < 0 ? -0.5F : 0.5F)); }
+
+/// The mean of four vectors that differ by no more than half a sample.
+std::optional<BlockVector> agreement(const std::array<BlockVector, 4>& vectors);
+
+/// Sum of absolute differences of a square of kStep at (x, y) against the one at (x + dx, y + dy), in steps
+/// of 1/kSoftUnit.
+int cellDifference(const SamplePlane& from, const SamplePlane& to, int x, int y, int dx, int dy);
 
 /// Guesses: from the first picture to the third by way of the second, and back the way that a field goes.
 MotionField chained(const MotionField& first, const MotionField& second);

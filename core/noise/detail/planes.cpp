@@ -39,6 +39,21 @@ void widenRows(const Plane& from, float gain, FloatPlane& to) {
 }
 
 template <typename T>
+void shiftRows(const Plane& from, int up, SamplePlane& to) {
+  parallelBlocks(to.height, kGrain, [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const T* in = from.row<T>(y);
+      int16_t* out = to.row(y);
+      if (up >= 0)
+        for (int x = 0; x < to.width; ++x) out[x] = static_cast<int16_t>(in[x] << up);
+      else
+        for (int x = 0; x < to.width; ++x)
+          out[x] = static_cast<int16_t>(std::min((in[x] + (1 << (-up - 1))) >> -up, (1 << 14) - 1));
+    }
+  });
+}
+
+template <typename T>
 void narrowRows(const FloatPlane& from, float gain, float top, Plane& to) {
   parallelBlocks(to.height, kGrain, [&](int first, int last) {
     for (int y = first; y < last; ++y) {
@@ -66,32 +81,49 @@ FloatPlane floatPlane(const Frame& frame, int index) {
   return to;
 }
 
-FloatPlane softened(const FloatPlane& plane) {
-  FloatPlane out(plane.width, plane.height);
+SamplePlane samplePlane(const Frame& frame, int index) {
+  const Plane& from = frame.planes[static_cast<size_t>(index)];
+  SamplePlane to(from.width, from.height);
+  const int up = 14 - frame.format.bit_depth;
+  if (frame.format.bytesPerSample() == 1)
+    shiftRows<uint8_t>(from, up, to);
+  else
+    shiftRows<uint16_t>(from, up, to);
+  fillBorder(to);
+  return to;
+}
+
+SamplePlane softened(const SamplePlane& plane) {
+  static_assert(kSampleUnit == 64 && kSoftUnit == 16);
+  SamplePlane out(plane.width, plane.height);
   parallelBlocks(plane.height, kGrain, [&](int first, int last) {
-    std::vector<float> column(static_cast<size_t>(plane.width) + 2);
+    std::vector<uint16_t> column(static_cast<size_t>(plane.width) + 2);
     for (int y = first; y < last; ++y) {
-      const float *a = plane.row(y - 1) - 1, *b = plane.row(y) - 1, *c = plane.row(y + 1) - 1;
-      float* sums = column.data();
-      for (int x = 0; x < plane.width + 2; ++x) sums[x] = a[x] + 2 * b[x] + c[x];
-      float* to = out.row(y);
-      for (int x = 0; x < plane.width; ++x) to[x] = (sums[x] + 2 * sums[x + 1] + sums[x + 2]) * (1.0F / 16);
+      const int16_t *a = plane.row(y - 1) - 1, *b = plane.row(y) - 1, *c = plane.row(y + 1) - 1;
+      uint16_t* sums = column.data();
+      // Four times 14 bits just fit, also without their sign.
+      for (int x = 0; x < plane.width + 2; ++x)
+        sums[x] = static_cast<uint16_t>(static_cast<uint16_t>(a[x] + 2 * b[x] + c[x]) >> 2);
+      int16_t* to = out.row(y);
+      for (int x = 0; x < plane.width; ++x)
+        to[x] = static_cast<int16_t>(static_cast<uint16_t>(sums[x] + 2 * sums[x + 1] + sums[x + 2]) >> 4);
     }
   });
   fillBorder(out);
   return out;
 }
 
-std::vector<BytePlane> bytePyramid(const FloatPlane& luma, int levels) {
+std::vector<BytePlane> bytePyramid(const SamplePlane& luma, int levels) {
   std::vector<BytePlane> pyramid;
   pyramid.emplace_back(luma.width, luma.height);
   BytePlane& full = pyramid.front();
   parallelBlocks(luma.height, kGrain, [&](int first, int last) {
     for (int y = first; y < last; ++y) {
-      const float* in = luma.row(y);
+      const int16_t* in = luma.row(y);
       uint8_t* out = full.row(y);
       for (int x = 0; x < luma.width; ++x)
-        out[x] = static_cast<uint8_t>(static_cast<int>(std::min(in[x] + 0.5F, 255.0F)));
+        out[x] = static_cast<uint8_t>(
+            std::min<int16_t>(static_cast<int16_t>((in[x] + kSampleUnit / 2) >> 6), 255));
     }
   });
   fillBorder(full);

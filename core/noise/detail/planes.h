@@ -1,5 +1,6 @@
 #pragma once
-// Frames as float planes in 8-bit code values with a border all round, for block work that looks outside.
+// Planes with a border all round, for block work that looks outside: floats in 8-bit code values to measure
+// on, 16-bit samples where speed counts.
 
 #include <array>
 #include <cstdint>
@@ -28,15 +29,22 @@ struct Bordered {
 
 using FloatPlane = Bordered<float>;
 using BytePlane = Bordered<uint8_t>;
+using SamplePlane = Bordered<int16_t>;
+
+constexpr int kSampleUnit = 64;  ///< a SamplePlane's steps in one 8-bit code value
+constexpr int kSoftUnit = 16;    ///< the same of softened ones: products of theirs fit 32 bits
 
 /// A plane of a frame as floats in 8-bit code values, its edge samples repeated into the border.
 FloatPlane floatPlane(const Frame& frame, int plane);
 
-/// The same smoothed by the binomial 1 2 1 both ways.
-FloatPlane softened(const FloatPlane& plane);
+/// The same in steps of 1/kSampleUnit; more than 14 bit are rounded.
+SamplePlane samplePlane(const Frame& frame, int plane);
+
+/// Smoothed by the binomial 1 2 1 both ways, in steps of 1/kSoftUnit.
+SamplePlane softened(const SamplePlane& plane);
 
 /// Luma rounded to bytes, then halved again and again; finest first.
-std::vector<BytePlane> bytePyramid(const FloatPlane& luma, int levels);
+std::vector<BytePlane> bytePyramid(const SamplePlane& luma, int levels);
 
 /// Writes a float plane back into a frame's plane, rounded and held to the format's range.
 void storePlane(const FloatPlane& plane, Frame& frame, int index);
