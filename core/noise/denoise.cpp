@@ -313,9 +313,9 @@ void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const H
   job.out = out.planes[c].data;
   job.out_stride = out.planes[c].stride;
   job.bit_depth = out.format.bit_depth;
-  // A group does one row of blocks twice: large ones lose little, small ones share out evenly.
-  constexpr int kRowsAtOnce = 12;
-  parallelBlocks(job.rows - 1, kRowsAtOnce, [&](int first, int last) {
+  // A group does one row of blocks twice: large ones lose little, but all threads want some.
+  const int at_once = std::max(6, (job.rows - 1 + 2 * workerThreads() - 1) / (2 * workerThreads()));
+  parallelBlocks(job.rows - 1, at_once, [&](int first, int last) {
     progress.check();
     detail::mergeRows(job, first + 1, last + 1);
   });

@@ -14,7 +14,7 @@ namespace glenhaze {
 
 /// Every default is right for most footage; strengths are multiples of the measured noise.
 struct DenoiseSettings {
-  int frames_each_side = 2;  ///< 0..4; 0: within the picture only
+  int frames_each_side = 1;  ///< 0..4; 0: within the picture only
   double luma = 1;           ///< 1: as measured; 0: luma is left alone
   double chroma = 1;
   double smoothing = 1;  ///< how much texture is traded for smoothness within the picture, 0..3

@@ -96,7 +96,9 @@ HWY_INLINE float merge(const Block& d, const Block& inverse_noise, float toleran
       GLENHAZE_UNROLL
       for (int y = kBandStart[b]; y < kBandStart[b + 1]; ++y) {
         Vector weight = row;
-        if (moved) weight = hn::Mul(row, hn::Div(limit, hn::Max(limit, hn::Load(kLanes, &e.v[y][x]))));
+        if (moved)
+          weight = hn::Mul(
+              row, hn::Mul(limit, hn::ApproximateReciprocal(hn::Max(limit, hn::Load(kLanes, &e.v[y][x])))));
         hn::Store(hn::MulAdd(weight, hn::Load(kLanes, &d.v[y][x]), hn::Load(kLanes, &sum.v[y][x])), kLanes,
                   &sum.v[y][x]);
         hn::Store(hn::Add(weight, hn::Load(kLanes, &total.v[y][x])), kLanes, &total.v[y][x]);
@@ -140,7 +142,7 @@ HWY_INLINE void shrinkBlock(Block& c, const Block& noise, const Block& amount) {
                                                       hn::Add(here, hn::Add(above, below))));
       const Vector kept = hn::Max(hn::Zero(kLanes), hn::NegMulAdd(hn::Load(kLanes, &amount.v[y][x]),
                                                                   hn::Load(kLanes, &noise.v[y][x]), around));
-      const Vector gain = hn::Div(kept, hn::Max(around, least));
+      const Vector gain = hn::Mul(kept, hn::ApproximateReciprocal(hn::Max(around, least)));
       hn::Store(hn::Mul(gain, hn::Load(kLanes, &c.v[y][x])), kLanes, &c.v[y][x]);
       above = here;
       here = below;
@@ -168,8 +170,9 @@ class RowMerger {
       if (job.shrink != nullptr)
         hn::Store(hn::LoadU(kLanes, job.shrink + y * kBlock + x), kLanes, &amount_.v[y][x]);
     });
-    // Twice what chance scatters the mean of n squares by, √(2/n).
-    constexpr float kMost[kScales] = {1 + 2 * 0.0884F, 1 + 2 * 0.1768F, 1 + 2 * 0.3536F, 1 + 2 * 0.7071F};
+    // Two and a half times what chance scatters the mean of n squares by, √(2/n).
+    constexpr float kMost[kScales] = {1 + 2.5F * 0.0884F, 1 + 2.5F * 0.1768F, 1 + 2.5F * 0.3536F,
+                                      1 + 2.5F * 0.7071F};
     for (int k = 0; k < kScales; ++k) limit_[k] = 2 * job.tolerance * job.expected[k] * kMost[k];
     // The row of blocks before the first only adds its lower half.
     prepareCells(first - 1);
@@ -210,10 +213,15 @@ class RowMerger {
   bool onlyNoise(int n, int column, int row, float variance) {
     const CellEnergy *upper = energyAt(n, row) + column, *lower = energyAt(n, row + 1) + column;
     // No early way out: which scale fails is not to be foreseen.
+    const hn::CappedTag<float, kScales> lanes;
+    const auto at = [&](const CellEnergy& e, int k) { return hn::Load(lanes, e.scale + k); };
     bool noise = true;
-    for (int k = 0; k < kScales; ++k)
-      noise &= upper[0].scale[k] + upper[1].scale[k] + lower[0].scale[k] + lower[1].scale[k] <=
-               variance * limit_[k];
+    for (int k = 0; k < kScales; k += static_cast<int>(hn::MaxLanes(hn::CappedTag<float, kScales>()))) {
+      const auto energy =
+          hn::Add(hn::Add(at(upper[0], k), at(upper[1], k)), hn::Add(at(lower[0], k), at(lower[1], k)));
+      noise &=
+          hn::AllTrue(lanes, hn::Le(energy, hn::Mul(hn::Set(lanes, variance), hn::Load(lanes, limit_ + k))));
+    }
     return noise;
   }
 
@@ -299,7 +307,7 @@ class RowMerger {
       else
         doubtful[doubt++] = n;
     }
-    Block c, left, mixed = source;
+    Block c, left;
     // How much of the noise's variance is left, for each coefficient.
     const Vector noise = hn::Set(kLanes, variance);
     if (doubt == 0) {
@@ -335,7 +343,7 @@ class RowMerger {
       }
       forward(source.v[0], kBlock, c);
       each([&](int y, int x) {
-        const Vector share = hn::Div(hn::Set(kLanes, 1), hn::Load(kLanes, &total.v[y][x]));
+        const Vector share = hn::ApproximateReciprocal(hn::Load(kLanes, &total.v[y][x]));
         hn::Store(hn::MulAdd(share, hn::Load(kLanes, &sum.v[y][x]), hn::Load(kLanes, &c.v[y][x])), kLanes,
                   &c.v[y][x]);
         hn::Store(hn::Mul(share, hn::Mul(noise, hn::Load(kLanes, &spectrum_.v[y][x]))), kLanes,
@@ -346,6 +354,8 @@ class RowMerger {
     backward(c, source);
     if (job_.mix > 0) {
       const Vector mix = hn::Set(kLanes, job_.mix);
+      Block& mixed = left;
+      loadMiddle(column, row, mixed);
       each([&](int y, int x) {
         const Vector s = hn::Load(kLanes, &source.v[y][x]);
         hn::Store(hn::MulAdd(mix, hn::Sub(hn::Load(kLanes, &mixed.v[y][x]), s), s), kLanes, &source.v[y][x]);
@@ -383,7 +393,7 @@ class RowMerger {
   std::vector<CellEnergy> energies_;
   std::vector<float> sums_;
   Block spectrum_, one_over_, amount_;
-  float limit_[kScales];
+  alignas(16) float limit_[kScales];
 };
 
 }  // namespace

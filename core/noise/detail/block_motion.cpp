@@ -165,10 +165,14 @@ class LevelSearch {
  public:
   LevelSearch(const BytePlane& from, const BytePlane& to, float sigma)
       : from_(from), to_(to), difference_(HWY_DYNAMIC_DISPATCH(blockDifference)) {
-    // What a step sideways must gain to be believed: a share of what noise alone makes of the sum.
-    lambda_ = 0.15F * sigma * kBlock;
+    // What leaving the guess, and each step away from it, must gain to be believed. Noise alone scatters the
+    // difference of two sums by about 1.2·σ·kBlock.
+    leave_ = 2.4F * sigma * kBlock;
+    step_ = 0.15F * sigma * kBlock;
     // The mean of |difference| of two equal pictures with normal noise is 2σ/√π.
-    enough_ = 1.05F * 1.1284F * sigma * kBlock * kBlock;
+    const float noise = 1.1284F * sigma * kBlock * kBlock;
+    enough_ = 1.2F * noise;
+    sure_ = 1.05F * noise;
   }
 
   // Reads stay inside the border for every block that begins at or behind −kStep.
@@ -177,11 +181,18 @@ class LevelSearch {
     return {std::clamp(v.dx, -kRoom - x, to_.width + kRoom - kBlock - x),
             std::clamp(v.dy, -kRoom - y, to_.height + kRoom - kBlock - y)};
   }
+  int difference(int x, int y, Whole v) const {
+    v = held(x, y, v);
+    return difference_(from_.row(y) + x, from_.stride, to_.row(y + v.dy) + x + v.dx, to_.stride);
+  }
+  int difference(int x, int y, BlockVector v) const {
+    return difference(x, y, Whole{nearest(v.dx), nearest(v.dy)});
+  }
   float cost(int x, int y, Whole v, Whole guess) const {
     v = held(x, y, v);
-    const int sum = difference_(from_.row(y) + x, from_.stride, to_.row(y + v.dy) + x + v.dx, to_.stride);
-    return static_cast<float>(sum) +
-           lambda_ * static_cast<float>(std::min(8, std::abs(v.dx - guess.dx) + std::abs(v.dy - guess.dy)));
+    const int sum = difference(x, y, v);
+    const int away = std::min(8, std::abs(v.dx - guess.dx) + std::abs(v.dy - guess.dy));
+    return static_cast<float>(sum) + (away > 0 ? leave_ : 0) + step_ * static_cast<float>(away);
   }
   Whole around(int x, int y, Whole guess, int reach) const {
     Whole best = guess;
@@ -196,7 +207,7 @@ class LevelSearch {
   Whole downhill(int x, int y, const std::array<Whole, N>& guesses, int steps) const {
     Whole best = guesses[0];
     float least = cost(x, y, best, guesses[0]);
-    for (size_t i = 1; i < N; ++i) {
+    for (size_t i = 1; i < N && least > sure_; ++i) {
       const auto same = [&](const Whole& w) { return w.dx == guesses[i].dx && w.dy == guesses[i].dy; };
       if (std::none_of(guesses.begin(), guesses.begin() + static_cast<ptrdiff_t>(i), same))
         consider(x, y, guesses[i], guesses[0], best, least);
@@ -220,7 +231,7 @@ class LevelSearch {
   const BytePlane& from_;
   const BytePlane& to_;
   int (*difference_)(const uint8_t*, ptrdiff_t, const uint8_t*, ptrdiff_t);
-  float lambda_, enough_;
+  float leave_, step_, enough_, sure_;
 };
 
 // Where a block of a finer level may be found, by the coarser one. Neighbours there carry the motion of
@@ -263,7 +274,7 @@ LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelFi
 BlockVector refined(const SamplePlane& from, const SamplePlane& to, int x, int y, BlockVector start,
                     float noise_energy) {
   constexpr int kRounds = 3;
-  constexpr float kFarthest = 1.5F, kStill = 0.06F;
+  constexpr float kFarthest = 1.5F, kStill = 0.2F;
   const auto sums_of = HWY_DYNAMIC_DISPATCH(gradientSums);
   const auto down = [](float v) {
     const int i = static_cast<int>(v);
@@ -283,8 +294,8 @@ BlockVector refined(const SamplePlane& from, const SamplePlane& to, int x, int y
     if (s[5] >= least) break;
     least = s[5];
     best = {static_cast<float>(ix) + fx, static_cast<float>(iy) + fy};
-    // Prior: half a sample.
-    const float keep = noise_energy * 4;
+    // A tenth of a sample is what blocks without structure may be led astray by noise.
+    const float keep = noise_energy * 88;
     const float a = s[0] + keep, b = s[1], c = s[2] + keep;
     const float det = a * c - b * b;
     if (det <= 1e-3F) break;
@@ -292,7 +303,7 @@ BlockVector refined(const SamplePlane& from, const SamplePlane& to, int x, int y
     const float step_x = (c * s[3] - b * s[4]) / det, step_y = (a * s[4] - b * s[3]) / det;
     dx = std::clamp(dx + step_x, -kFarthest, kFarthest);
     dy = std::clamp(dy + step_y, -kFarthest, kFarthest);
-    // What would be left after so short a step is less than noise leaves anyway.
+    // What would be left after so short a step is less than noise leaves anyway: steps shrink fast.
     if (std::abs(step_x) + std::abs(step_y) < kStill) return {best.dx + step_x, best.dy + step_y};
   }
   return best;
@@ -309,7 +320,8 @@ namespace {
 BlockVector asVector(Whole w) { return {static_cast<float>(w.dx), static_cast<float>(w.dy)}; }
 
 // `start(column, row)`: where to begin at that block. Blocks overlap by half, so every other one, as on a
-// chessboard, says it all where motion is smooth; those between are looked at where their neighbours differ.
+// chessboard, says it all; those between have the mean of their neighbours or, where these differ, the one of
+// them that fits best.
 template <typename F>
 MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F start, float sigma,
                          const Progress& progress) {
@@ -319,6 +331,7 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F s
   field.vectors.resize(static_cast<size_t>(field.columns) * static_cast<size_t>(field.rows));
   // Softening by 1 2 1 both ways leaves 9/64 of white noise's variance.
   const float noise_energy = sigma * sigma * (9.0F / 64) * 2;
+  const LevelSearch search(from.pyramid[0], to.pyramid[0], sigma);
   const auto find = [&](int column, int row) {
     return refined(from.soft, to.soft, column * kStep - kStep, row * kStep - kStep, start(column, row),
                    noise_energy);
@@ -339,8 +352,13 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F s
         field.at(column, std::max(row - 1, 0)), field.at(column, std::min(row + 1, field.rows - 1))};
     // At the edges a block would stand for its own neighbour.
     const bool inside = column > 0 && row > 0 && column + 1 < field.columns && row + 1 < field.rows;
-    const auto mean = inside ? agreement(around) : std::nullopt;
-    return mean ? *mean : find(column, row);
+    if (!inside) return find(column, row);
+    if (const auto mean = agreement(around)) return *mean;
+    const int x = column * kStep - kStep, y = row * kStep - kStep;
+    std::array<int, 4> differences{};
+    for (size_t i = 0; i < around.size(); ++i) differences[i] = search.difference(x, y, around[i]);
+    return around[static_cast<size_t>(std::min_element(differences.begin(), differences.end()) -
+                                      differences.begin())];
   });
   return field;
 }
@@ -348,7 +366,7 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F s
 }  // namespace
 
 std::optional<BlockVector> agreement(const std::array<BlockVector, 4>& vectors) {
-  constexpr float kAgree = 0.5F;
+  constexpr float kAgree = 1;
   BlockVector low = vectors[0], high = vectors[0], sum;
   for (const BlockVector& v : vectors) {
     low = {std::min(low.dx, v.dx), std::min(low.dy, v.dy)};
