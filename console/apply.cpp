@@ -48,23 +48,19 @@ double parseShare(const std::string& key, const std::string& text, double low, d
 
 // noise.KEY=VALUE for every clip; false when it is no such setting.
 bool applyNoiseSetting(const std::string& key, const std::string& value, DenoiseSettings& s) {
-  if (key == "noise.frames_each_side")
-    s.frames_each_side = static_cast<int>(parseShare(key, value, 0, 4));
-  else if (key == "noise.luma")
-    s.luma = parseShare(key, value, 0, 4);
-  else if (key == "noise.chroma")
-    s.chroma = parseShare(key, value, 0, 4);
-  else if (key == "noise.smoothing")
-    s.smoothing = parseShare(key, value, 0, 3);
-  else if (key == "noise.tolerance")
-    s.tolerance = parseShare(key, value, 0.25, 4);
-  else if (key == "noise.reach")
-    s.reach = static_cast<int>(parseShare(key, value, 0, 4));
-  else if (key == "noise.mix")
-    s.mix = parseShare(key, value, 0, 1);
-  else
-    return false;
-  return true;
+  for (const DenoiseKey& known : denoiseKeys()) {
+    if (key != std::string("noise.") + known.name) continue;
+    known.set(s, parseShare(key, value, known.low, known.high));
+    return true;
+  }
+  return false;
+}
+
+std::string knownNoiseSettings() {
+  std::string names = "Known: noise.";
+  for (const DenoiseKey& key : denoiseKeys())
+    names += (&key == denoiseKeys().data() ? "" : ", ") + std::string(key.name);
+  return names;
 }
 
 // Settings of noise are the profile's; what the command line says is put over them.
@@ -74,8 +70,7 @@ void applyNoiseSettings(const std::vector<std::string>& settings, std::vector<Pr
     if (equals == std::string::npos || !text.starts_with("noise.")) continue;
     DenoiseSettings checked;
     if (!applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), checked))
-      throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "",
-                  "Known: noise.frames_each_side, luma, chroma, smoothing, tolerance, reach, mix");
+      throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "", knownNoiseSettings());
     for (Profile& p : profiles)
       if (p.noise) applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), p.noise->denoise);
   }
@@ -202,22 +197,6 @@ void assignLeftovers(Shoot& shoot, const std::vector<ClipInfo>& infos, const std
   }
 }
 
-// Clips that say no ISO, in themselves or on the command line, are asked by their own noise.
-void estimateMissingIsos(Shoot& shoot, const std::vector<ClipInfo>& infos,
-                         const std::vector<Profile>& profiles) {
-  for (size_t i = 0; i < infos.size(); ++i) {
-    if (!infos[i].readable() || isoOf(shoot, shoot.clips[i], infos[i])) continue;
-    const ProfileMatch match = matchClip(shoot, shoot.clips[i], infos[i], profiles);
-    if (match.kind == MatchKind::None || !profiles[static_cast<size_t>(match.profile)].noise) continue;
-    try {
-      shoot.clips[i].iso_estimate =
-          estimateIso(infos[i], profiles[static_cast<size_t>(match.profile)].noise->curves());
-    } catch (const Error& error) {
-      std::cerr << "glenhaze-cli: " << error.what() << "\n";
-    }
-  }
-}
-
 Answer runApply(const ApplyRequest& request) {
   Shoot shoot;
   shoot.output = outputOf(request);
@@ -234,7 +213,6 @@ Answer runApply(const ApplyRequest& request) {
   }
   applyNoiseSettings(request.settings, profiles);
   if (request.match == "any") assignLeftovers(shoot, infos, profiles);
-  if (shoot.output.noise_on) estimateMissingIsos(shoot, infos, profiles);
   Batch batch(planShoot(shoot, infos, profiles));
   return runBatch(batch);
 }

@@ -234,12 +234,37 @@ void SimCamera::addNoise(std::vector<V3>& linear, int64_t index) const {
   });
 }
 
+std::vector<std::pair<int, int>> SimCamera::hotPixels() const {
+  const auto w = static_cast<size_t>(setup_.lens.width);
+  std::mt19937 hot = rowRandom(setup_.seed, 0, -1);
+  std::vector<std::pair<int, int>> all;
+  for (int i = 0; i < setup_.hot_pixels; ++i) {
+    const size_t at = hot() % (w * static_cast<size_t>(setup_.lens.height));
+    hot();  // its level
+    all.emplace_back(static_cast<int>(at % w), static_cast<int>(at / w));
+  }
+  std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+    return std::pair(a.second, a.first) < std::pair(b.second, b.first);
+  });
+  return all;
+}
+
 Frame SimCamera::frame(int64_t index) const {
   const int w = setup_.lens.width, h = setup_.lens.height;
   std::vector<V3> linear = traceLinear(index);
   const double pulse = 1 + setup_.pulsing * std::sin(2 * kPi * 0.37 * static_cast<double>(index));
   const auto gain = static_cast<float>(setup_.exposure * pulse);
   for (V3& v : linear) v = v * gain;
+  if (setup_.mains_depth > 0)
+    for (int y = 0; y < h; ++y) {
+      const double t = static_cast<double>(index) / setup_.fps +
+                       setup_.readout_s * (static_cast<double>(y) / std::max(1, h - 1) - 0.5);
+      const auto light = static_cast<float>(1 + setup_.mains_depth * std::cos(2 * kPi * setup_.mains_hz * t));
+      for (int x = 0; x < w; ++x) {
+        V3& v = linear[static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)];
+        v = v * light;
+      }
+    }
   addNoise(linear, index);
   std::mt19937 hot = rowRandom(setup_.seed, 0, -1);
   for (int i = 0; i < setup_.hot_pixels; ++i) {

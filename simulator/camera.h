@@ -6,6 +6,7 @@
 #include <functional>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/frame/frame.h"
@@ -36,8 +37,10 @@ struct CameraSetup {
   double fps = 30;
   double readout_s = 0;  ///< 0: global shutter
   ScanDirection direction = ScanDirection::Down;
-  double exposure = 1;    ///< gain before the tone curve
-  double pulsing = 0;     ///< share by which exposure breathes from frame to frame
+  double exposure = 1;     ///< gain before the tone curve
+  double pulsing = 0;      ///< share by which exposure breathes from frame to frame
+  double mains_depth = 0;  ///< share by which light on mains swings; rows see it at their own times
+  double mains_hz = 100;
   double sharpening = 0;  ///< in-camera unsharp mask; 1 is strong
   SensorNoise noise;
   int hot_pixels = 0;
@@ -58,6 +61,8 @@ class SimCamera {
   const CameraSetup& setup() const { return setup_; }
   const Scene& scene() const { return scene_; }
   Pose pose(double time_s) const { return motion_(time_s); }
+  /// Where the sensor is hot: samples of the stored picture, left to right, top to bottom.
+  std::vector<std::pair<int, int>> hotPixels() const;
   /// Where a world point appears at the given time (global shutter); empty outside the lens's field.
   std::optional<Point> project(V3 world, double time_s) const;
 

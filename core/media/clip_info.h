@@ -4,6 +4,7 @@
 #include <filesystem>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/base/rational.h"
@@ -59,7 +60,10 @@ struct ClipInfo {
   bool interlaced = false;
   std::string make, model;  ///< from container tags
   std::string camera_note;  ///< camera name from a telemetry track, "" when there is none
-  std::optional<int> iso;   ///< from container tags or telemetry
+  std::optional<int> iso;   ///< from container tags or telemetry; at the start where it changes
+  /// Where telemetry says that the ISO changes within the clip: seconds from the start, rising; empty where it
+  /// does not.
+  std::vector<std::pair<double, int>> iso_changes;
   std::string creation_time, timecode;
   std::vector<ClipProblem> problems;
 
@@ -78,5 +82,8 @@ struct TelemetryNote {
   std::string camera;
 };
 TelemetryNote parseTelemetry(const std::string& text);
+
+/// The ISOs in a subtitle file's text (SubRip or WebVTT) by the time their entries begin, s.
+std::vector<std::pair<double, int>> isosOverTime(const std::string& text);
 
 }  // namespace glenhaze

@@ -3,6 +3,7 @@
 #include <fstream>
 #include <map>
 #include <regex>
+#include <sstream>
 
 #include "core/frame/av_format.h"
 #include "core/media/clip_info.h"
@@ -43,6 +44,7 @@ int rotationOf(const AVStream& stream) {
 }
 
 struct PacketScan {
+  std::vector<std::pair<double, int>> isos;  ///< by telemetry, s
   int64_t frames = 0;
   int64_t first_pts = AV_NOPTS_VALUE;
   int64_t last_end = 0;
@@ -83,11 +85,15 @@ PacketScan scanPackets(AVFormatContext& input, int video) {
   std::vector<int64_t> stamps;
   auto packet = detail::makePacket();
   while (av_read_frame(&input, packet.get()) >= 0) {
-    if (packet->stream_index == telemetry && scan.telemetry.empty() && packet->size > 2) {
+    if (packet->stream_index == telemetry && packet->size > 2) {
       // Timed text in MP4 has two bytes of length before the words.
       const int head = input.streams[telemetry]->codecpar->codec_id == AV_CODEC_ID_MOV_TEXT ? 2 : 0;
-      scan.telemetry.assign(reinterpret_cast<const char*>(packet->data) + head,
-                            static_cast<size_t>(packet->size - head));
+      const std::string text(reinterpret_cast<const char*>(packet->data) + head,
+                             static_cast<size_t>(packet->size - head));
+      if (scan.telemetry.empty()) scan.telemetry = text;
+      const int64_t at = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
+      if (const auto iso = parseTelemetry(text).iso; iso && at != AV_NOPTS_VALUE)
+        scan.isos.emplace_back(static_cast<double>(at) * av_q2d(input.streams[telemetry]->time_base), *iso);
     } else if (packet->stream_index == video && (packet->flags & AV_PKT_FLAG_DISCARD) == 0) {
       ++scan.frames;
       const int64_t pts = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
@@ -190,13 +196,15 @@ void readTags(const AVFormatContext& input, int video, ClipInfo& info) {
   if (info.timecode.empty()) info.timecode = tag(input.metadata, "timecode");
 }
 
-// The first entries of a subtitle file of the same name beside the clip; "" when there is none.
+// A subtitle file of the same name beside the clip; "" when there is none.
 std::string telemetryBeside(const std::filesystem::path& clip) {
-  constexpr size_t kEnough = 4096;
+  constexpr size_t kEnough = 16U << 20;  // an entry a frame for hours; more is something else
   for (const char* ending : {".srt", ".SRT", ".vtt", ".VTT"}) {
     std::ifstream file(std::filesystem::path(clip).replace_extension(ending), std::ios::binary);
     if (!file) continue;
-    std::string text(kEnough, '\0');
+    std::error_code code;
+    const auto size = std::filesystem::file_size(std::filesystem::path(clip).replace_extension(ending), code);
+    std::string text(code ? kEnough : std::min<size_t>(size, kEnough), '\0');
     file.read(text.data(), static_cast<std::streamsize>(text.size()));
     text.resize(static_cast<size_t>(file.gcount()));
     return text;
@@ -217,11 +225,17 @@ void fillFromScan(const PacketScan& scan, ClipInfo& info) {
   else
     info.nominal_fps = info.fps;
   TelemetryNote note = parseTelemetry(scan.telemetry);
-  const TelemetryNote beside = parseTelemetry(telemetryBeside(info.path));
+  const std::string subtitles = telemetryBeside(info.path);
+  // The first entries are enough for what does not change.
+  const TelemetryNote beside = parseTelemetry(subtitles.substr(0, 4096));
   if (!note.iso) note.iso = beside.iso;
   if (note.camera.empty()) note.camera = beside.camera;
   if (!info.iso) info.iso = note.iso;
   info.camera_note = note.camera;
+  for (const auto& [seconds, iso] : scan.isos.empty() ? isosOverTime(subtitles) : scan.isos)
+    if (info.iso_changes.empty() || info.iso_changes.back().second != iso)
+      info.iso_changes.emplace_back(seconds, iso);
+  if (info.iso_changes.size() < 2) info.iso_changes.clear();
 }
 
 // EXIF of a still is only known after decoding it; the decoder hands it out as frame metadata.
@@ -290,6 +304,32 @@ TelemetryNote parseTelemetry(const std::string& text) {
     while (!note.camera.empty() && note.camera.back() == ' ') note.camera.pop_back();
   }
   return note;
+}
+
+std::vector<std::pair<double, int>> isosOverTime(const std::string& text) {
+  // "00:01:02,500 --> …"; hours may be missing in WebVTT.
+  static const std::regex kTime(R"((?:(\d+):)?(\d{1,2}):(\d{1,2})[,.](\d{1,3})\s*-->)");
+  std::vector<std::pair<double, int>> found;
+  std::istringstream lines(text);
+  std::string line, words;
+  double at = -1;
+  const auto close = [&] {
+    if (const auto iso = parseTelemetry(words).iso; at >= 0 && iso) found.emplace_back(at, *iso);
+    words.clear();
+  };
+  while (std::getline(lines, line)) {
+    std::smatch match;
+    // Most lines are words; the arrow tells quickly.
+    if (line.find("-->") != std::string::npos && std::regex_search(line, match, kTime)) {
+      close();
+      at = (match[1].matched ? 3600 * std::stod(match[1]) : 0) + 60 * std::stod(match[2]) +
+           std::stod(match[3]) + std::stod("0." + match[4].str());
+    } else {
+      words += line + "\n";
+    }
+  }
+  close();
+  return found;
 }
 
 ClipInfo probe(const std::filesystem::path& path) {

@@ -3,12 +3,15 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdio>
 #include <deque>
 #include <limits>
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
+#include "core/noise/blocks.h"
 #include "core/noise/detail/block_kernel.h"
+#include "core/noise/detail/specks.h"
 
 namespace glenhaze {
 
@@ -25,25 +28,40 @@ constexpr int kLevels = 256;
 // Of what is left after the frames are merged, this much times its variance is shrunk at smoothing 1.
 constexpr float kShrink = 1.6F;
 
+// A curve as the work on blocks wants it.
+struct NoiseModel {
+  NoiseCurve curve;
+  std::array<std::array<float, kBlockArea>, 3> spectrum;
+  std::array<std::array<float, kLevels>, 3> variance;  ///< by luma code, strength included
+  /// Noise at middle grey stands for the picture where motion is concerned.
+  float motion_sigma = 0;
+};
+
 struct Held {
   Frame frame;
+  std::shared_ptr<const NoiseModel> noise;
   std::array<SamplePlane, 3> planes;
   detail::MotionPicture motion;
   MotionField forward, backward;  ///< to the frames after and before; empty where there is none of its size
-  bool repeats = false;           ///< the same samples as the frame before: no evidence of its own
+  std::array<float, 3>
+      coded{};           ///< variance of what hard compression left out, as far as it is to be smoothed
+  bool repeats = false;  ///< the same samples as the frame before: no evidence of its own
 };
+
+std::string shortNumber(double v) {
+  std::array<char, 16> text{};
+  std::snprintf(text.data(), text.size(), "%g", v);
+  return text.data();
+}
 
 void requireSettings(const DenoiseSettings& s, const NoiseCurve& curve) {
   const auto fail = [](const std::string& why) {
     throw Error(ErrorKind::BadRequest, "These noise settings cannot be used", "", why, "");
   };
   if (!curve.usable()) fail("there is no noise curve");
-  if (s.frames_each_side < 0 || s.frames_each_side > 4) fail("frames to each side must be 0 to 4");
-  if (s.luma < 0 || s.luma > 4 || s.chroma < 0 || s.chroma > 4) fail("strengths must be 0 to 4");
-  if (s.smoothing < 0 || s.smoothing > 3) fail("smoothing must be 0 to 3");
-  if (s.tolerance < 0.25 || s.tolerance > 4) fail("tolerance must be 0.25 to 4");
-  if (s.reach < 0 || s.reach > kNoiseOctaves) fail("reach must be 0 to 4 octaves");
-  if (s.mix < 0 || s.mix > 1) fail("the share mixed back must be 0 to 1");
+  for (const DenoiseKey& key : denoiseKeys())
+    if (const double v = key.get(s); !(v >= key.low && v <= key.high))
+      fail(std::string(key.name) + " must be from " + shortNumber(key.low) + " to " + shortNumber(key.high));
 }
 
 // What the octaves of a curve mean for the coefficients of a block.
@@ -54,6 +72,20 @@ std::array<float, kBlockArea> spectrumOf(const std::array<double, kNoiseOctaves>
       spectrum[static_cast<size_t>(y * kBlock + x)] =
           static_cast<float>(std::max(1e-3, octaves[detail::octaveOf(x, y)]));
   return spectrum;
+}
+
+std::shared_ptr<const NoiseModel> modelOf(NoiseCurve curve, const DenoiseSettings& settings) {
+  auto model = std::make_shared<NoiseModel>();
+  for (size_t c = 0; c < 3; ++c) {
+    model->spectrum[c] = spectrumOf(curve.octaves[c]);
+    const double strength = c == 0 ? settings.luma : settings.chroma;
+    for (int level = 0; level < kLevels; ++level)
+      model->variance[c][static_cast<size_t>(level)] =
+          static_cast<float>(std::pow(strength * curve.sigmaAt(static_cast<int>(c), level), 2));
+  }
+  model->motion_sigma = static_cast<float>(curve.sigmaAt(0, 110));
+  model->curve = std::move(curve);
+  return model;
 }
 
 // What is shrunk of each coefficient: the octaves within reach, finest first.
@@ -72,23 +104,50 @@ namespace {
 struct PlaneGuide;
 }
 
+namespace {
+
+template <auto Member>
+constexpr DenoiseKey keyOf(const char* name, double low, double high) {
+  using Value = std::remove_reference_t<decltype(std::declval<DenoiseSettings&>().*Member)>;
+  return {name,
+          low,
+          high,
+          std::is_same_v<Value, int>,
+          [](const DenoiseSettings& s) { return static_cast<double>(s.*Member); },
+          [](DenoiseSettings& s, double v) { s.*Member = static_cast<Value>(v); }};
+}
+
+constexpr std::array kKeys{keyOf<&DenoiseSettings::frames_each_side>("frames_each_side", 0, 4),
+                           keyOf<&DenoiseSettings::luma>("luma", 0, 4),
+                           keyOf<&DenoiseSettings::chroma>("chroma", 0, 4),
+                           keyOf<&DenoiseSettings::smoothing>("smoothing", 0, 3),
+                           keyOf<&DenoiseSettings::tolerance>("tolerance", 0.25, 4),
+                           keyOf<&DenoiseSettings::reach>("reach", 0, kNoiseOctaves),
+                           keyOf<&DenoiseSettings::mix>("mix", 0, 1),
+                           keyOf<&DenoiseSettings::blocks>("blocks", 0, 1),
+                           keyOf<&DenoiseSettings::specks>("specks", 0, 1),
+                           keyOf<&DenoiseSettings::shadow_colour>("shadow_colour", 0, 1),
+                           keyOf<&DenoiseSettings::flicker>("flicker", 0, 1)};
+
+}  // namespace
+
+std::span<const DenoiseKey> denoiseKeys() { return kKeys; }
+
 struct Denoiser::State {
   Progress progress;  ///< of the call in work
-  NoiseCurve curve;
   DenoiseSettings settings;
   detail::BlockTables tables;
-  std::array<std::array<float, kBlockArea>, 3> spectrum;
+  std::shared_ptr<const NoiseModel> noise;  ///< of frames to come
   std::array<float, kBlockArea> shrink;
-  std::array<std::array<float, kLevels>, 3> variance;  ///< by luma code, strength included
   std::deque<std::shared_ptr<Held>> window;
   size_t next = 0;  ///< in `window`: the frame to finish next
   bool draining = false;
 
   std::shared_ptr<Held> take(const Frame& frame) const;
   Frame finish(size_t middle) const;
+  std::shared_ptr<const Held> withoutSpecks(size_t at,
+                                            const std::vector<std::vector<BlockVector>>& cells) const;
   std::vector<size_t> neighboursOf(size_t middle) const;
-  /// Noise at middle grey stands for the picture where motion is concerned.
-  float motionSigma() const { return static_cast<float>(curve.sigmaAt(0, 110)); }
   MotionField motionTo(size_t middle, size_t other, std::vector<MotionField>& known) const;
   std::vector<float> blockVariance(const Held& held, int channel, int columns, int rows) const;
   void denoisePlane(const Held& middle, const std::vector<const Held*>& others, int channel,
@@ -99,17 +158,16 @@ Denoiser::Denoiser(NoiseCurve curve, const DenoiseSettings& settings, int lead)
     : state_(std::make_unique<State>()) {
   requireSettings(settings, curve);
   State& s = *state_;
-  s.curve = std::move(curve);
   s.settings = settings;
   s.shrink = shrinkOf(settings);
   s.next = static_cast<size_t>(std::clamp(lead, 0, settings.frames_each_side));
-  for (size_t c = 0; c < 3; ++c) {
-    s.spectrum[c] = spectrumOf(s.curve.octaves[c]);
-    const double strength = c == 0 ? settings.luma : settings.chroma;
-    for (int level = 0; level < kLevels; ++level)
-      s.variance[c][static_cast<size_t>(level)] =
-          static_cast<float>(std::pow(strength * s.curve.sigmaAt(static_cast<int>(c), level), 2));
-  }
+  s.noise = modelOf(std::move(curve), settings);
+}
+
+void Denoiser::changeCurve(NoiseCurve curve) {
+  requireSettings(state_->settings, curve);
+  if (curve == state_->noise->curve) return;
+  state_->noise = modelOf(std::move(curve), state_->settings);
 }
 
 Denoiser::~Denoiser() = default;
@@ -122,6 +180,13 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) const {
                 "the picture is stored as red, green and blue", "");
   auto held = std::make_shared<Held>();
   held->frame = frame;
+  held->noise = noise;
+  if (settings.blocks > 0) {
+    const Blockiness blockiness = measureBlockiness(frame);
+    for (size_t c = 0; c < 3; ++c)
+      held->coded[c] = static_cast<float>(settings.blocks * blockiness.variance(c) *
+                                          std::min(1.0, c == 0 ? settings.luma : settings.chroma));
+  }
   for (int p = 0; p < frame.format.numPlanes(); ++p)
     held->planes[static_cast<size_t>(p)] = detail::samplePlane(frame, p);
   if (settings.frames_each_side > 0) held->motion = detail::motionPicture(held->planes[0]);
@@ -130,8 +195,8 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) const {
   held->repeats = sameSamples(before.frame, frame);
   if (settings.frames_each_side > 0 && before.frame.width == frame.width &&
       before.frame.height == frame.height) {
-    before.forward = detail::estimateMotion(before.motion, held->motion, motionSigma(), progress);
-    held->backward = detail::estimateMotion(held->motion, before.motion, motionSigma(),
+    before.forward = detail::estimateMotion(before.motion, held->motion, noise->motion_sigma, progress);
+    held->backward = detail::estimateMotion(held->motion, before.motion, noise->motion_sigma,
                                             detail::turnedAround(before.forward), progress);
   }
   return held;
@@ -160,7 +225,8 @@ std::vector<float> Denoiser::State::blockVariance(const Held& held, int channel,
   const SamplePlane& luma = held.planes[0];
   const int sx = channel == 0 ? 0 : held.frame.format.shiftX(),
             sy = channel == 0 ? 0 : held.frame.format.shiftY();
-  const auto& table = variance[static_cast<size_t>(channel)];
+  const auto& table = held.noise->variance[static_cast<size_t>(channel)];
+  const float coded = held.coded[static_cast<size_t>(channel)];
   // Means over cells of half a block; a block is the mean of four.
   const int cell_columns = columns + 1, cell_rows = rows + 1;
   std::vector<float> cells(static_cast<size_t>(cell_columns) * static_cast<size_t>(cell_rows));
@@ -177,7 +243,7 @@ std::vector<float> Denoiser::State::blockVariance(const Held& held, int channel,
             sum += table[static_cast<size_t>(std::min(code, kLevels - 1))];
           }
         cells[static_cast<size_t>(row) * static_cast<size_t>(cell_columns) + static_cast<size_t>(column)] =
-            sum / 16;
+            sum / 16 + coded;
       }
   });
   std::vector<float> blocks(static_cast<size_t>(columns) * static_cast<size_t>(rows));
@@ -302,9 +368,9 @@ void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const H
     job.neighbour[n].trust_in = channel == 0 ? nullptr : guide.trust[n].data();
     job.neighbour[n].trust_out = trust_out == nullptr ? nullptr : (*trust_out)[n].data();
   }
-  const std::vector<float> noise = blockVariance(middle, channel, job.columns, job.rows);
-  job.variance = noise.data();
-  job.spectrum = spectrum[c].data();
+  const std::vector<float> variances = blockVariance(middle, channel, job.columns, job.rows);
+  job.variance = variances.data();
+  job.spectrum = middle.noise->spectrum[c].data();
   detail::expectedEnergies(job.spectrum, job.expected);
   job.tables = &tables;
   job.tolerance = static_cast<float>(settings.tolerance);
@@ -335,28 +401,50 @@ MotionField Denoiser::State::motionTo(size_t middle, size_t other, std::vector<M
     if (known.empty())
       known.push_back(stepFrom(middle));
     else
-      known.push_back(detail::refineMotion(window[middle]->motion, window[further]->motion, motionSigma(),
+      known.push_back(detail::refineMotion(window[middle]->motion, window[further]->motion,
+                                           window[middle]->noise->motion_sigma,
                                            detail::chained(known.back(), stepFrom(last)), progress));
   }
   return known[distance - 1];
 }
 
+// The frame with its specks mended from the frames right before and after it; null where one of them is
+// missing. `cells`: vectors in the order of neighboursOf().
+std::shared_ptr<const Held> Denoiser::State::withoutSpecks(
+    size_t at, const std::vector<std::vector<BlockVector>>& cells) const {
+  const std::vector<size_t> others = neighboursOf(at);
+  const auto before = std::find(others.begin(), others.end(), at - 1),
+             after = std::find(others.begin(), others.end(), at + 1);
+  if (at == 0 || before == others.end() || after == others.end()) return nullptr;
+  const auto side = [&](auto which) {
+    return detail::SpeckSide{&window[*which]->planes, &cells[static_cast<size_t>(which - others.begin())]};
+  };
+  auto mended = std::make_shared<Held>(*window[at]);
+  const PixelFormat& format = mended->frame.format;
+  const int found = detail::mendSpecks(mended->planes, format.numPlanes(), format.shiftX(), format.shiftY(),
+                                       side(before), side(after), mended->noise->variance[0].data());
+  return found > 0 ? mended : nullptr;
+}
+
 Frame Denoiser::State::finish(size_t at) const {
-  const Held& middle = *window[at];
+  const Held& source = *window[at];
   std::vector<const Held*> others;
-  Frame out = makeFrameLike(middle.frame, middle.frame.width, middle.frame.height);
+  Frame out = makeFrameLike(source.frame, source.frame.width, source.frame.height);
   std::vector<MotionField> fields, ahead, behind;
   for (const size_t i : neighboursOf(at)) {
     others.push_back(window[i].get());
     fields.push_back(motionTo(at, i, i > at ? ahead : behind));
   }
   PlaneGuide luma;
-  const int columns = detail::blocksAlong(middle.frame.width),
-            rows = detail::blocksAlong(middle.frame.height);
+  const int columns = detail::blocksAlong(source.frame.width),
+            rows = detail::blocksAlong(source.frame.height);
   for (size_t n = 0; n < others.size(); ++n)
-    luma.cells.push_back(cellVectors(fields[n], middle.motion.soft, others[n]->motion.soft));
+    luma.cells.push_back(cellVectors(fields[n], source.motion.soft, others[n]->motion.soft));
   luma.trust.assign(others.size(),
                     std::vector<float>(static_cast<size_t>(columns) * static_cast<size_t>(rows), 0.0F));
+  std::shared_ptr<const Held> mended;
+  if (settings.specks > 0) mended = withoutSpecks(at, luma.cells);
+  const Held& middle = mended ? *mended : *window[at];
   denoisePlane(middle, others, 0, luma, &luma.trust, out);
   if (middle.frame.format.numPlanes() == 1) return out;
   const detail::SamplePlane& chroma = middle.planes[1];

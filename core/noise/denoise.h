@@ -4,6 +4,7 @@
 
 #include <memory>
 #include <optional>
+#include <span>
 #include <vector>
 
 #include "core/base/progress.h"
@@ -21,9 +22,23 @@ struct DenoiseSettings {
   double tolerance = 1;  ///< how much motion is tolerated before a place is left alone, 0.25..4
   int reach = 4;         ///< octaves of detail that the part within the picture works on, 0..4
   double mix = 0;        ///< share of the source mixed back, 0..1
+  double blocks = 1;     ///< share of measured blockiness that is smoothed, 0..1; nothing where there is none
+  int specks = 0;        ///< 1: what is in one frame only, as dust or drops, is mended from its neighbours
+  double shadow_colour = 0;  ///< share of colour taken out of the deepest shadows, 0..1
+  double flicker = 0;        ///< share of measured flicker that is evened out, 0..1
 
   bool operator==(const DenoiseSettings&) const = default;
 };
+
+/// The settings by name, for files, command line and checks: one list for all.
+struct DenoiseKey {
+  const char* name;
+  double low, high;
+  bool whole;  ///< takes whole numbers only
+  double (*get)(const DenoiseSettings&);
+  void (*set)(DenoiseSettings&, double);  ///< takes what is within low and high
+};
+std::span<const DenoiseKey> denoiseKeys();
 
 /// Frames in, frames out, in order; holds frames_each_side frames back. The same bits whatever the number of
 /// threads. Not safe for two threads at once.
@@ -35,6 +50,9 @@ class Denoiser {
   ~Denoiser();
   Denoiser(Denoiser&&) noexcept;
   Denoiser& operator=(Denoiser&&) noexcept;
+
+  /// Frames pushed from now on have this noise.
+  void changeCurve(NoiseCurve curve);
 
   /// Takes the next frame; returns the frame that is finished by it, if any. Throws Error(BadRequest) for
   /// frames that are not planar luma and chroma.

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <set>
 
 #include "core/base/error.h"
@@ -149,6 +150,50 @@ IsoEstimate isoOfPoints(std::span<const NoisePoint> points, std::span<const Nois
   best.high = best.iso * std::exp2(reach);
   best.patches = static_cast<int>(points.size());
   return best;
+}
+
+std::vector<std::string> lightsOf(std::span<const NoiseCurve> curves) {
+  std::set<std::string> lights;
+  for (const NoiseCurve& c : curves)
+    if (c.usable() && c.iso > 0) lights.insert(c.light);
+  return {lights.begin(), lights.end()};
+}
+
+LightPick lightOfPoints(std::span<const NoisePoint> points, std::span<const NoiseCurve> curves, double iso) {
+  LightPick pick;
+  const std::vector<double> weights = votesOf(points);
+  double best = std::numeric_limits<double>::max(), second = best;
+  for (const std::string& light : lightsOf(curves)) {
+    const IsoCurve at = curveForIso(curves, iso, light);
+    if (at.kind == IsoKind::Missing) continue;
+    // Light shifts the colours' gains, so chroma tells more than luma does. What is far off is structure.
+    double off = 0;
+    for (size_t i = 0; i < points.size(); ++i)
+      for (size_t c = 0; c < kNoiseChannels; ++c) {
+        if (at.curve.sigma[c].empty() || points[i].variance[c] <= 0) continue;
+        const double expected = std::pow(at.curve.sigmaAt(static_cast<int>(c), points[i].level), 2);
+        off += weights[i] * std::min(1.0, std::abs(std::log2(points[i].variance[c] / expected)));
+      }
+    if (off < best) {
+      second = best;
+      best = off;
+      pick.light = light;
+    } else {
+      second = std::min(second, off);
+    }
+  }
+  const std::string name = pick.light.empty() ? "the curve without a light" : "the variant " + pick.light;
+  pick.reason = points.empty() ? "The clip has no flat place to tell its light by."
+                : second > 1.25 * best
+                    ? "The clip's own noise fits " + name + "."
+                    : "The clip's own noise fits " + name + " best, but others nearly as well.";
+  return pick;
+}
+
+LightPick pickLight(const ClipInfo& clip, std::span<const NoiseCurve> curves, double iso,
+                    const Progress& progress) {
+  const std::vector<NoiseShot> shots{{clip, {}}};
+  return lightOfPoints(measurePatches(shots, 0, progress).points, curves, iso);
 }
 
 IsoEstimate estimateIso(const ClipInfo& clip, std::span<const NoiseCurve> curves, const Progress& progress) {

@@ -36,6 +36,18 @@ struct IsoEstimate {
   int patches = 0;    ///< behind it
 };
 
+/// The kinds of light that there are curves for.
+std::vector<std::string> lightsOf(std::span<const NoiseCurve> curves);
+
+/// Which of several variants a clip of known ISO gets, by what its own noise fits, and why.
+struct LightPick {
+  std::string light;
+  std::string reason;  ///< one sentence
+};
+LightPick lightOfPoints(std::span<const NoisePoint> points, std::span<const NoiseCurve> curves, double iso);
+LightPick pickLight(const ClipInfo& clip, std::span<const NoiseCurve> curves, double iso,
+                    const Progress& progress = {});
+
 /// From a clip's own noise on flat places. Throws Error(Evidence) when there is none or no curve.
 IsoEstimate estimateIso(const ClipInfo& clip, std::span<const NoiseCurve> curves,
                         const Progress& progress = {});

@@ -3,7 +3,10 @@
 
 #include <memory>
 #include <optional>
+#include <vector>
 
+#include "core/finish/flicker.h"
+#include "core/finish/hot_pixels.h"
 #include "core/lens/model.h"
 #include "core/lens/window.h"
 #include "core/noise/denoise.h"
@@ -11,10 +14,20 @@
 
 namespace glenhaze {
 
+/// From a frame on, another ISO's noise.
+struct NoiseChange {
+  int64_t first = 0;
+  NoiseCurve curve;
+  bool operator==(const NoiseChange&) const = default;
+};
+
 /// Corrections of one clip. Parts that are empty are not done.
 struct Correction {
-  std::optional<NoiseCurve> noise;  ///< of the clip's ISO; removed before anything moves
-  DenoiseSettings denoise;
+  std::optional<NoiseCurve> noise;         ///< of the clip's ISO; removed before anything moves
+  std::vector<NoiseChange> noise_changes;  ///< where the ISO changes within the clip, by frame
+  DenoiseSettings denoise;                 ///< also of flicker and shadow colour
+  std::vector<HotPixel> hot_pixels;
+  std::optional<FlickerPath> flicker;
   std::optional<Lens> lens;  ///< for the clip's own picture size
   double lens_amount = 1;    ///< 0..1
   double fill = 1;           ///< 0: whole picture, 1: filled frame
@@ -22,6 +35,13 @@ struct Correction {
 
   friend bool operator==(const Correction&, const Correction&) = default;
 
+  /// Whether frames change before they are resampled.
+  bool cleans() const {
+    return noise.has_value() || !hot_pixels.empty() || (flicker && denoise.flicker > 0) ||
+           denoise.shadow_colour > 0;
+  }
+  /// Frames on each side that one frame's cleaning looks at.
+  int looksAround() const { return noise ? denoise.frames_each_side : 0; }
   bool movesPixels(PictureSize source) const {
     return lens.has_value() || (output.width > 0 && !(output == source));
   }

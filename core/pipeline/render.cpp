@@ -8,6 +8,7 @@
 #include <thread>
 
 #include "core/base/queue.h"
+#include "core/pipeline/sensor_stage.h"
 
 namespace glenhaze {
 
@@ -87,15 +88,15 @@ class Renderer {
   }
 
   void correct() {
-    if (!job_.correction.noise) {
+    if (!job_.correction.cleans()) {
       while (auto frame = decoded_.pop())
         if (!place(*frame)) return;
       return;
     }
-    Denoiser denoiser(*job_.correction.noise, job_.correction.denoise);
+    SensorStage stage(job_.correction);
     while (auto frame = decoded_.pop())
-      if (const auto clean = denoiser.push(*frame); clean && !place(*clean)) return;
-    while (const auto clean = denoiser.drain())
+      if (const auto clean = stage.push(*frame); clean && !place(*clean)) return;
+    while (const auto clean = stage.drain())
       if (!place(*clean)) return;
   }
 

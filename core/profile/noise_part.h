@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/finish/hot_pixels.h"
 #include "core/noise/denoise.h"
 #include "core/noise/iso_table.h"
 #include "core/profile/evidence.h"
@@ -23,6 +24,7 @@ struct NoiseEntry {
 struct NoisePart {
   std::vector<NoiseEntry> entries;  ///< by ISO, then by light
   DenoiseSettings denoise;          ///< the camera's default
+  std::vector<HotPixel> hot_pixels;
 
   std::vector<NoiseCurve> curves() const;
   /// Puts an entry in its place; one of the same ISO and light is replaced.

@@ -206,6 +206,9 @@ NoiseEntry noiseEntryFromJson(const json& in) {
 void noiseToJson(const NoisePart& part, json& out) {
   out["curves"] = json::array();
   for (const NoiseEntry& e : part.entries) out["curves"].push_back(noiseEntryToJson(e));
+  out.erase("hot_pixels");
+  for (const HotPixel& p : part.hot_pixels)
+    out["hot_pixels"].push_back({p.x, p.y, std::round(p.excess * 10) / 10});
   json& d = out["denoise"];
   const json known = json::parse(denoiseToText(part.denoise));
   d.update(known);
@@ -214,6 +217,8 @@ void noiseToJson(const NoisePart& part, json& out) {
 NoisePart noiseFromJson(const json& in) {
   NoisePart part;
   for (const json& e : in.value("curves", json::array())) part.put(noiseEntryFromJson(e));
+  for (const json& p : in.value("hot_pixels", json::array()))
+    part.hot_pixels.push_back({p.at(0).get<int>(), p.at(1).get<int>(), p.at(2).get<double>()});
   part.denoise = denoiseFromText(in.value("denoise", json::object()).dump());
   return part;
 }
@@ -317,27 +322,21 @@ void saveProfile(Profile& profile, const std::filesystem::path& path) {
 }
 
 std::string denoiseToText(const DenoiseSettings& s) {
-  return json{{"frames_each_side", s.frames_each_side},
-              {"luma", s.luma},
-              {"chroma", s.chroma},
-              {"smoothing", s.smoothing},
-              {"tolerance", s.tolerance},
-              {"reach", s.reach},
-              {"mix", s.mix}}
-      .dump();
+  json out = json::object();
+  for (const DenoiseKey& key : denoiseKeys()) {
+    if (key.whole)
+      out[key.name] = static_cast<int>(key.get(s));
+    else
+      out[key.name] = key.get(s);
+  }
+  return out.dump();
 }
 
 DenoiseSettings denoiseFromText(const std::string& text) {
   const json in = json::parse(text);
-  const DenoiseSettings d;
   DenoiseSettings s;
-  s.frames_each_side = std::clamp(in.value("frames_each_side", d.frames_each_side), 0, 4);
-  s.luma = std::clamp(in.value("luma", d.luma), 0.0, 4.0);
-  s.chroma = std::clamp(in.value("chroma", d.chroma), 0.0, 4.0);
-  s.smoothing = std::clamp(in.value("smoothing", d.smoothing), 0.0, 3.0);
-  s.tolerance = std::clamp(in.value("tolerance", d.tolerance), 0.25, 4.0);
-  s.reach = std::clamp(in.value("reach", d.reach), 0, kNoiseOctaves);
-  s.mix = std::clamp(in.value("mix", d.mix), 0.0, 1.0);
+  for (const DenoiseKey& key : denoiseKeys())
+    key.set(s, std::clamp(in.value(key.name, key.get(s)), key.low, key.high));
   return s;
 }
 

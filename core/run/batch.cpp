@@ -5,6 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/run/ask.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
@@ -85,7 +86,12 @@ std::string renderFingerprint(const RenderJob& job) {
   }
   if (c.noise) {
     key["noise"] = {c.noise->iso, c.noise->light, c.noise->level, c.noise->sigma, c.noise->octaves};
+    for (const NoiseChange& change : c.noise_changes)
+      key["noise_changes"].push_back({change.first, change.curve.iso, change.curve.sigma});
+  }
+  if (c.cleans()) {
     key["denoise"] = denoiseToText(c.denoise);
+    for (const HotPixel& p : c.hot_pixels) key["hot_pixels"].push_back({p.x, p.y});
   }
   key["fill"] = c.fill;
   key["size"] = {c.output.width, c.output.height};
@@ -200,8 +206,27 @@ void Batch::renderItem(int index, std::stop_token stop) {
     result = items_[static_cast<size_t>(index)];
   }
   const RenderJob& job = result.plan.job;
+  const auto progressTo = [&](double from, double to) {
+    Progress progress;
+    progress.stop = stop;
+    progress.report = [this, index, from, to, stop](double share) {
+      change([&] { items_[static_cast<size_t>(index)].share = from + (to - from) * share; });
+      // While paused the running clip waits too, and this is where.
+      std::unique_lock lock(mutex_);
+      wake_.wait(lock, [&] { return !paused_ || stop.stop_requested(); });
+    };
+    return progress;
+  };
   try {
     std::error_code code;
+    std::string notes;
+    // Asking reads part of the clip, or once all of it: counted as a tenth of the work.
+    const double asked = result.plan.questions.any() ? 0.1 : 0;
+    if (result.plan.questions.any()) {
+      const ClipFindings findings = askClip(result.plan, progressTo(0, asked));
+      for (const std::string& note : findings.notes) notes += note + " ";
+      answerQuestions(result.plan, findings);
+    }
     fs::create_directories(job.output.parent_path(), code);
     RunRecord record(job.output.parent_path());
     if (job.encode.existing == Existing::Refuse && record.holds(job)) {
@@ -210,20 +235,12 @@ void Batch::renderItem(int index, std::stop_token stop) {
       result.frames = job.range ? job.range->count() : job.clip.frames;
     } else {
       if (job.encode.existing == Existing::Replace || !fs::exists(job.output, code)) record.expect(job);
-      Progress progress;
-      progress.stop = stop;
-      progress.report = [&](double share) {
-        change([&] { items_[static_cast<size_t>(index)].share = share; });
-        // While paused the running clip waits too, and this is where.
-        std::unique_lock lock(mutex_);
-        wake_.wait(lock, [&] { return !paused_ || stop.stop_requested(); });
-      };
-      const RenderResult rendered = renderClip(job, progress);
+      const RenderResult rendered = renderClip(job, progressTo(asked, 1));
       result.frames = rendered.written.frames;
       result.bytes = rendered.written.bytes;
       result.seconds = rendered.seconds;
       result.fps = rendered.fps;
-      result.why = rendered.written.note;
+      result.why = notes + rendered.written.note;
     }
     result.state = RunState::Done;
     result.share = 1;

@@ -71,6 +71,11 @@ fs::path outputName(const fs::path& folder, const ClipInfo& info, const EncodeSe
 
 std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
 
+// The light that a clip's curves are of; "" for any.
+std::string lightOf(const ShootClip& clip) {
+  return clip.light ? *clip.light : clip.iso_estimate ? clip.iso_estimate->light : "";
+}
+
 // The curve that a clip gets; Missing with the reason where there is none.
 IsoCurve noiseCurveFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                        const ProfileMatch& match, std::span<const Profile> profiles) {
@@ -91,10 +96,46 @@ IsoCurve noiseCurveFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo
   const auto iso = isoOf(shoot, clip, info);
   if (!iso) {
     none.reason =
-        "The clip does not say its ISO. Say it by hand, or have it estimated from the clip's own noise.";
+        "The clip does not say its ISO. The run tells it by the clip's own noise, unless it is said by hand.";
     return none;
   }
-  return curveForIso(profile.noise->curves(), iso->iso, clip.iso_estimate ? clip.iso_estimate->light : "");
+  return curveForIso(profile.noise->curves(), iso->iso, lightOf(clip));
+}
+
+// Where the ISO changes within the clip, each with its curve; nothing where one ISO was said by hand.
+std::vector<NoiseChange> changesOf(const ShootClip& clip, const ClipInfo& info,
+                                   std::span<const NoiseCurve> curves) {
+  std::vector<NoiseChange> changes;
+  if (clip.iso) return changes;
+  for (const auto& [seconds, iso] : info.iso_changes) {
+    IsoCurve at = curveForIso(curves, iso, lightOf(clip));
+    if (at.kind == IsoKind::Missing) continue;
+    changes.push_back({std::llround(seconds * info.fps.value()), std::move(at.curve)});
+  }
+  return changes;
+}
+
+const NoisePart* noisePartOf(const ProfileMatch& match, std::span<const Profile> profiles) {
+  if (match.kind == MatchKind::None) return nullptr;
+  const auto& part = profiles[static_cast<size_t>(match.profile)].noise;
+  return part ? &*part : nullptr;
+}
+
+ClipQuestions questionsOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                          const ProfileMatch& match, std::span<const Profile> profiles,
+                          const DenoiseSettings& settings) {
+  ClipQuestions q;
+  if (!info.readable() || !shoot.output.noise_on || !clip.noise_on) return q;
+  q.flicker = settings.flicker > 0 && info.kind != ClipKind::Still;
+  if (match.kind == MatchKind::None || match.kind == MatchKind::Borrowed) return q;
+  const Profile& profile = profiles[static_cast<size_t>(match.profile)];
+  if (!profile.noise || profile.noise->entries.empty()) return q;
+  q.curves = profile.noise->curves();
+  const auto iso = isoOf(shoot, clip, info);
+  q.iso = !iso;
+  q.known_iso = iso ? iso->iso : 0;
+  q.light = iso && !clip.light && !clip.iso_estimate && lightsOf(q.curves).size() > 1;
+  return q;
 }
 
 // "ISO 1600 · σ 2.0", "ISO 1250 ≈ 800–1600", "ISO 6400 from 3200".
@@ -108,17 +149,32 @@ std::string noiseFigure(double iso, const IsoCurve& found) {
   return isoText(iso) + sigma;
 }
 
-CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
-                       const IsoCurve& found) {
+CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info, const IsoCurve& found,
+                       const ClipQuestions& questions) {
   CoverageCell cell;
   cell.reason = found.reason;
   if (!info.readable()) {
     cell.reason = info.problems.front().text;
     return cell;
   }
+  if (found.kind == IsoKind::Missing && questions.iso) {
+    cell.figure = "ISO by noise";
+    cell.kind = Coverage::Estimated;
+    return cell;
+  }
   if (found.kind == IsoKind::Missing) return cell;
   const auto iso = isoOf(shoot, clip, info);
   cell.figure = noiseFigure(iso->iso, found);
+  if (!clip.iso && !info.iso_changes.empty()) {
+    const auto [low, high] =
+        std::minmax_element(info.iso_changes.begin(), info.iso_changes.end(),
+                            [](const auto& a, const auto& b) { return a.second < b.second; });
+    cell.figure = isoText(low->second) + "–" + std::to_string(high->second);
+    cell.reason += " The ISO changes " + std::to_string(info.iso_changes.size() - 1) +
+                   " times within the clip and is followed.";
+  }
+  if (questions.light)
+    cell.reason += " There are curves for several kinds of light: the run picks what fits.";
   if (iso->from == ClipIso::From::Noise) cell.reason = iso->text + " by the clip's own noise. " + cell.reason;
   if (!shoot.output.noise_on || !clip.noise_on)
     cell.kind = Coverage::Off;
@@ -233,16 +289,24 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
     plan.match = matchClip(shoot, plan.clip, plan.info, profiles);
     plan.lens = lensCell(shoot, plan.clip, plan.info, plan.match, profiles);
     const IsoCurve curve = noiseCurveFor(shoot, plan.clip, plan.info, plan.match, profiles);
-    plan.noise = noiseCell(shoot, plan.clip, plan.info, curve);
+    const NoisePart* part = noisePartOf(plan.match, profiles);
+    const DenoiseSettings settings =
+        plan.clip.denoise.value_or(part != nullptr ? part->denoise : DenoiseSettings{});
+    plan.questions = questionsOf(shoot, plan.clip, plan.info, plan.match, profiles, settings);
+    plan.noise = noiseCell(shoot, plan.clip, plan.info, curve, plan.questions);
     plan.refusal = refusalOf(plan.clip, plan.info, plan.match, shoot, plan.noise, plan.failed);
     if (plan.info.width > 0) {
       RenderJob& job = plan.job;
       job.clip = plan.info;
       job.correction = correctionFor(shoot, plan.clip, plan.info, plan.match);
-      if (curve.kind != IsoKind::Missing && plan.noise.kind != Coverage::Off) {
-        const Profile& profile = profiles[static_cast<size_t>(plan.match.profile)];
-        job.correction.noise = curve.curve;
-        job.correction.denoise = plan.clip.denoise.value_or(profile.noise->denoise);
+      if (shoot.output.noise_on && plan.clip.noise_on) {
+        job.correction.denoise = settings;
+        if (part != nullptr && plan.match.kind != MatchKind::Borrowed)
+          job.correction.hot_pixels = part->hot_pixels;
+        if (curve.kind != IsoKind::Missing) {
+          job.correction.noise = curve.curve;
+          job.correction.noise_changes = changesOf(plan.clip, plan.info, part->curves());
+        }
       }
       job.encode = shoot.output.encode;
       job.fields = plan.clip.deinterlace ? Fields::Deinterlace : Fields::Keep;

@@ -22,13 +22,24 @@ struct CoverageCell {
   std::string reason;  ///< a sentence
 };
 
+/// What only the footage itself can say before a clip is rendered (see ask.h).
+struct ClipQuestions {
+  bool iso = false;      ///< nothing says it
+  bool light = false;    ///< the ISO is known, but there are curves for several kinds of light
+  bool flicker = false;  ///< it is to be evened out, and is not measured yet
+  double known_iso = 0;
+  std::vector<NoiseCurve> curves;
+  bool any() const { return iso || light || flicker; }
+};
+
 struct ClipPlan {
   ClipInfo info;
   ShootClip clip;
   ProfileMatch match;
   CoverageCell lens;
   CoverageCell noise;
-  RenderJob job;        ///< meaningful when `refusal` is empty
+  RenderJob job;  ///< meaningful when `refusal` is empty
+  ClipQuestions questions;
   std::string refusal;  ///< why the clip will not be rendered, "" when it will
   bool failed = false;  ///< the refusal is a fault of the file, not a choice
 };

@@ -70,6 +70,7 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
   if (clip.iso) out["iso"] = *clip.iso;
   if (clip.iso_estimate)
     out["iso_estimate"] = {clip.iso_estimate->iso, clip.iso_estimate->low, clip.iso_estimate->high};
+  if (clip.light) out["light"] = *clip.light;
   if (clip.denoise) out["denoise"] = json::parse(denoiseToText(*clip.denoise));
   if (clip.range) out["range"] = {clip.range->first, clip.range->last};
   if (clip.deinterlace) out["deinterlace"] = true;
@@ -93,6 +94,7 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
     clip.iso_estimate->low = in["iso_estimate"].at(1).get<double>();
     clip.iso_estimate->high = in["iso_estimate"].at(2).get<double>();
   }
+  if (in.contains("light")) clip.light = in["light"].get<std::string>();
   if (in.contains("denoise")) clip.denoise = denoiseFromText(in["denoise"].dump());
   if (in.contains("range"))
     clip.range = FrameRange{in["range"].at(0).get<int64_t>(), in["range"].at(1).get<int64_t>()};

@@ -34,6 +34,7 @@ struct ShootClip {
   bool noise_on = true;
   std::optional<double> iso;                ///< as the user said; wins over the file's
   std::optional<IsoEstimate> iso_estimate;  ///< by the clip's own noise, where nothing else says it
+  std::optional<std::string> light;         ///< variant of the noise curves, as said or told by its noise
   std::optional<DenoiseSettings> denoise;   ///< overrides the profile's
   std::optional<FrameRange> range;          ///< in and out points
   bool deinterlace = false;

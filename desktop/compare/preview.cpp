@@ -6,6 +6,7 @@
 #include "core/base/error.h"
 #include "core/frame/reduce.h"
 #include "core/frame/rgb.h"
+#include "core/pipeline/sensor_stage.h"
 
 namespace glenhaze::desktop {
 
@@ -150,7 +151,7 @@ class Maker {
   std::optional<PreviewFrame> draft() {
     constexpr int kLarge = 1 << 20;  // px; smaller pictures need no draft
     std::optional<Frame> first = wanted_ != position_ ? reader_.landing() : std::nullopt;
-    if (!first && size_.width * size_.height < kLarge && !correction_.noise) return std::nullopt;
+    if (!first && size_.width * size_.height < kLarge && !correction_.cleans()) return std::nullopt;
     if (!first || first->index >= wanted_) {
       frame_ = first ? std::move(first) : reader_.next();
       if (!frame_ || frame_->index < wanted_) return std::nullopt;
@@ -178,19 +179,19 @@ class Maker {
   /// Throws Error(Cancelled) when `progress` is stopped.
   PreviewFrame make(const Progress& progress) {
     decode();
-    if (frame_ && correction_.noise) {
+    if (frame_ && correction_.cleans()) {
       const Frame source = *frame_;
       std::optional<Frame> clean;
       try {
         clean = cleaned(progress);
       } catch (...) {
-        denoiser_.reset();
+        stage_.reset();
         throw;
       }
       if (clean) {
         PreviewFrame result = pictures(source, *clean, geometry_);
         result.clean_frame = *clean;
-        result.removal = judgeRemoval(source, *clean, *correction_.noise);
+        if (correction_.noise) result.removal = judgeRemoval(source, *clean, *correction_.noise);
         return result;
       }
     }
@@ -220,12 +221,12 @@ class Maker {
   // frame costs one frame.
   std::optional<Frame> cleaned(const Progress& progress) {
     const int64_t wanted = frame_->index;
-    const int side = correction_.denoise.frames_each_side;
+    const int side = correction_.looksAround();
     if (!feed_) feed_ = std::make_unique<ClipReader>(reader_.info(), ReadOptions{0, fields_});
-    if (!denoiser_ || wanted != next_clean_) {
+    if (!stage_ || wanted != next_clean_) {
       const int64_t first = std::max<int64_t>(0, wanted - side);
       feed_->seek(first);
-      denoiser_.emplace(*correction_.noise, correction_.denoise, static_cast<int>(wanted - first));
+      stage_.emplace(correction_, static_cast<int>(wanted - first));
       draining_ = false;
     }
     next_clean_ = wanted + 1;
@@ -233,13 +234,13 @@ class Maker {
       const auto frame = feed_->next();
       draining_ = !frame;
       if (!frame) break;
-      if (auto clean = denoiser_->push(*frame, progress)) return clean;
+      if (auto clean = stage_->push(*frame, progress)) return clean;
     }
-    return denoiser_->drain(progress);
+    return stage_->drain(progress);
   }
   ClipReader reader_;
   std::unique_ptr<ClipReader> feed_;
-  std::optional<Denoiser> denoiser_;
+  std::optional<SensorStage> stage_;
   int64_t next_clean_ = -1;
   bool draining_ = false;
   Fields fields_;

@@ -1,0 +1,294 @@
+#include "core/finish/flicker.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstdint>
+#include <cstdio>
+#include <numbers>
+
+#include "core/base/parallel.h"
+
+namespace glenhaze {
+
+namespace {
+
+constexpr int kBands = 16, kColumns = 48;
+constexpr double kWindow_s = 1.0;  // what changes for longer is light, not flicker
+constexpr double kCut = 0.35;      // most cells change by a third: another scene
+
+using Cells = std::array<float, static_cast<size_t>(kBands* kColumns)>;
+
+// Logarithm of each cell's mean above black; NaN where it is clipped or too dark to divide by.
+Cells cellsOf(const Frame& frame) {
+  Cells cells{};
+  const int bytes = frame.format.bytesPerSample();
+  const double gain = 1.0 / (1 << (frame.format.bit_depth - 8));
+  const double black = blackValue(frame.format, frame.colour, 0) * gain;
+  parallelBlocks(kBands, 1, [&](int first, int last) {
+    for (int band = first; band < last; ++band)
+      for (int column = 0; column < kColumns; ++column) {
+        const int x0 = column * frame.width / kColumns, x1 = (column + 1) * frame.width / kColumns;
+        const int y0 = band * frame.height / kBands, y1 = (band + 1) * frame.height / kBands;
+        double sum = 0, count = 0;
+        for (int y = y0; y < y1; y += 2)
+          for (int x = x0; x < x1; x += 2, ++count) sum += frame.planes[0].at(x, y, bytes);
+        const double mean = count > 0 ? sum * gain / count : 0;
+        cells[static_cast<size_t>(band * kColumns + column)] =
+            mean > black + 8 && mean < 228 ? static_cast<float>(std::log(mean - black)) : std::nanf("");
+      }
+  });
+  return cells;
+}
+
+struct Middle {
+  double value = 0, error = 1;
+};
+
+// Median and how sure it is: a scene that moves scatters the cells, and what chance that leaves in their
+// median must not be taken for flicker.
+Middle middleOf(std::vector<float>& values) {
+  if (values.size() < 6) return {};
+  const auto half = values.begin() + static_cast<ptrdiff_t>(values.size() / 2);
+  std::nth_element(values.begin(), half, values.end());
+  const float median = *half;
+  for (float& v : values) v = std::abs(v - median);
+  std::nth_element(values.begin(), half, values.end());
+  // 1.4826 makes a deviation of it, 1.2533 is the median's own loss (both of the normal distribution).
+  return {median,
+          1.4826 * 1.2533 * static_cast<double>(*half) / std::sqrt(static_cast<double>(values.size()))};
+}
+
+void addStep(const Cells& before, const Cells& now, LevelSteps& steps) {
+  std::vector<float> all;
+  std::array<Middle, kBands> bands;
+  for (int band = 0; band < kBands; ++band) {
+    std::vector<float> changes;
+    for (int column = 0; column < kColumns; ++column) {
+      const auto i = static_cast<size_t>(band * kColumns + column);
+      const float d = now[i] - before[i];
+      if (!std::isnan(d)) changes.push_back(d);
+    }
+    all.insert(all.end(), changes.begin(), changes.end());
+    bands[static_cast<size_t>(band)] = middleOf(changes);
+  }
+  const Middle whole = middleOf(all);
+  const bool cut = all.size() < 24 || whole.error * std::sqrt(static_cast<double>(all.size())) > kCut;
+  for (const Middle& m : bands) {
+    // A band with nothing to tell follows the whole.
+    const Middle& use = m.error < 1 ? m : whole;
+    steps.step.push_back(cut ? 0.0F : static_cast<float>(use.value));
+    steps.error.push_back(cut ? 0.0F : static_cast<float>(use.error));
+  }
+  steps.cut.push_back(cut);
+}
+
+// What is left of a path when its slow part is taken away: a line fitted around each frame (W. Cleveland,
+// "Robust locally weighted regression and smoothing scatterplots", JASA 1979, without the robust rounds),
+// weights by a raised cosine. Straight ramps are wholly slow, also at the ends.
+std::vector<double> quickPart(const std::vector<double>& path, int reach) {
+  const auto count = static_cast<int>(path.size());
+  std::vector<double> quick(path.size());
+  for (int i = 0; i < count; ++i) {
+    double w0 = 0, w1 = 0, w2 = 0, y0 = 0, y1 = 0;
+    for (int k = std::max(-reach, -i); k <= std::min(reach, count - 1 - i); ++k) {
+      const double w = 1 + std::cos(std::numbers::pi * k / (reach + 1));
+      const double y = path[static_cast<size_t>(i + k)];
+      w0 += w, w1 += w * k, w2 += w * k * k, y0 += w * y, y1 += w * k * y;
+    }
+    const double det = w0 * w2 - w1 * w1;
+    const double slow = det > 1e-9 ? (w2 * y0 - w1 * y1) / det : path[static_cast<size_t>(i)];
+    quick[static_cast<size_t>(i)] = path[static_cast<size_t>(i)] - slow;
+  }
+  return quick;
+}
+
+// Frames at which the light changes for good, as when a lamp is switched on: what is slow must not be sought
+// across them.
+std::vector<bool> borders(const LevelSteps& steps) {
+  constexpr double kLeast = 0.06;  // a sixteenth of the light
+  constexpr int kLasts = 6;        // frames that it must last
+  const auto bands = static_cast<size_t>(steps.bands);
+  const auto frames = static_cast<int>(steps.cut.size());
+  std::vector<double> path;
+  for (size_t f = 0; f < steps.cut.size(); ++f) {
+    double sum = 0;
+    for (size_t b = 0; b < bands; ++b) sum += static_cast<double>(steps.step[f * bands + b]);
+    path.push_back((path.empty() ? 0 : path.back()) + sum / static_cast<double>(bands));
+  }
+  const auto meanOf = [&](int first, int last) {
+    first = std::max(first, 0);
+    last = std::min(last, frames);
+    double sum = 0;
+    for (int i = first; i < last; ++i) sum += path[static_cast<size_t>(i)];
+    return last > first ? sum / (last - first) : 0;
+  };
+  std::vector<bool> found = steps.cut;
+  for (int f = 2; f + 2 < frames; ++f) {
+    const double step = path[static_cast<size_t>(f)] - path[static_cast<size_t>(f - 1)];
+    const double lasting = meanOf(f, f + kLasts) - meanOf(f - kLasts, f);
+    if (std::abs(step) > kLeast && lasting * step > 0 && std::abs(lasting) > 0.6 * std::abs(step))
+      found[static_cast<size_t>(f)] = true;
+  }
+  return found;
+}
+
+double rmsOf(const std::vector<double>& values) {
+  double sum = 0;
+  for (const double v : values) sum += v * v;
+  return values.empty() ? 0 : std::sqrt(sum / static_cast<double>(values.size()));
+}
+
+// The strongest rhythm, where it holds a fair share of the whole.
+double rhythmOf(const std::vector<double>& values, double fps) {
+  const auto n = static_cast<int>(std::min<size_t>(values.size(), 1024));
+  double all = 0, best = 0, rate = 0;
+  for (int f = 1; f <= n / 2; ++f) {
+    double re = 0, im = 0;
+    for (int i = 0; i < n; ++i) {
+      const double angle = 2 * std::numbers::pi * f * i / n;
+      re += values[static_cast<size_t>(i)] * std::cos(angle);
+      im += values[static_cast<size_t>(i)] * std::sin(angle);
+    }
+    const double power = re * re + im * im;
+    all += power;
+    if (power > best) best = power, rate = f * fps / n;
+  }
+  return best > 0.25 * all ? rate : 0;
+}
+
+// One run of frames without a cut.
+struct Stretch {
+  std::vector<std::vector<double>> quick;  // by band
+  double error = 0;                        // RMS of what chance leaves in a band's
+};
+
+Stretch stretchOf(const LevelSteps& steps, size_t first, size_t last, int reach) {
+  const auto bands = static_cast<size_t>(steps.bands);
+  Stretch s;
+  double errors = 0;
+  for (size_t b = 0; b < bands; ++b) {
+    std::vector<double> path{0};
+    for (size_t f = first + 1; f < last; ++f) {
+      path.push_back(path.back() + static_cast<double>(steps.step[f * bands + b]));
+      errors += std::pow(static_cast<double>(steps.error[f * bands + b]), 2);
+    }
+    s.quick.push_back(quickPart(path, reach));
+  }
+  // Errors add up from step to step, but only over the few frames until the slow part follows them.
+  s.error = std::sqrt(errors / std::max<double>(1, static_cast<double>((last - first - 1) * bands)));
+  return s;
+}
+
+}  // namespace
+
+double FlickerPath::at(int64_t frame, double row) const {
+  const int64_t i = frame - first;
+  if (i < 0 || (i + 1) * bands > static_cast<int64_t>(gain.size())) return 1;
+  const float* g = gain.data() + i * bands;
+  const double place = std::clamp(row * bands - 0.5, 0.0, static_cast<double>(bands - 1));
+  const int low = std::min(static_cast<int>(place), bands - 1), high = std::min(low + 1, bands - 1);
+  const double share = place - low;
+  return (1 - share) * static_cast<double>(g[low]) + share * static_cast<double>(g[high]);
+}
+
+std::string FlickerPath::describe() const {
+  if (depth <= 0) return "";
+  std::array<char, 48> text{};
+  if (rate_hz > 0)
+    std::snprintf(text.data(), text.size(), "%.1f %% at %.1f Hz", depth * 100, rate_hz);
+  else
+    std::snprintf(text.data(), text.size(), "%.1f %%", depth * 100);
+  return text.data();
+}
+
+FlickerPath flickerPath(const LevelSteps& steps, double fps, int64_t first) {
+  FlickerPath path;
+  path.first = first;
+  const auto bands = static_cast<size_t>(steps.bands), frames = steps.cut.size();
+  const int reach = std::max(2, static_cast<int>(std::lround(kWindow_s * fps / 2)));
+  std::vector<double> whole;  // mean over the bands
+  std::vector<std::vector<double>> band(bands);
+  double error = 0;
+  const std::vector<bool> border = borders(steps);
+  for (size_t begin = 0; begin < frames;) {
+    size_t end = begin + 1;
+    while (end < frames && !border[end]) ++end;
+    const Stretch s = stretchOf(steps, begin, end, reach);
+    for (size_t i = 0; i < end - begin; ++i) {
+      double sum = 0;
+      for (size_t b = 0; b < bands; ++b) {
+        band[b].push_back(s.quick[b][i]);
+        sum += s.quick[b][i];
+      }
+      whole.push_back(sum / static_cast<double>(bands));
+    }
+    error = std::max(error, s.error);
+    begin = end;
+  }
+  // Against the whole picture, what differs from band to band.
+  double apart = 0;
+  for (size_t b = 0; b < bands; ++b)
+    for (size_t f = 0; f < frames; ++f) apart += std::pow(band[b][f] - whole[f], 2);
+  apart = std::sqrt(apart / std::max<double>(1, static_cast<double>(frames * bands)));
+  const double together = rmsOf(whole), error_whole = error / std::sqrt(static_cast<double>(bands));
+  constexpr double kSure = 2.5, kLeast = 0.002;
+  const bool rows = apart > std::max(kSure * error, kLeast);
+  if (!rows && together <= std::max(kSure * error_whole, kLeast)) {
+    path.gain.assign(frames, 1);
+    return path;
+  }
+  path.bands = rows ? steps.bands : 1;
+  path.depth = rows ? std::hypot(apart, together) : together;
+  path.rate_hz = rhythmOf(rows ? band[bands / 2] : whole, fps);
+  for (size_t f = 0; f < frames; ++f)
+    for (int b = 0; b < path.bands; ++b)
+      path.gain.push_back(static_cast<float>(std::exp(-(rows ? band[static_cast<size_t>(b)][f] : whole[f]))));
+  return path;
+}
+
+FlickerPath measureFlicker(const ClipInfo& clip, Fields fields, const Progress& progress) {
+  ClipReader reader(clip, {0, fields});
+  LevelSteps steps;
+  steps.bands = kBands;
+  std::optional<Cells> before;
+  int64_t count = 0;
+  while (const auto frame = reader.next()) {
+    progress.check();
+    const Cells now = cellsOf(*frame);
+    addStep(before.value_or(now), now, steps);
+    before = now;
+    progress.update(static_cast<double>(++count) / static_cast<double>(std::max<int64_t>(1, clip.frames)));
+  }
+  return flickerPath(steps, clip.fps.value());
+}
+
+namespace {
+
+template <typename T>
+void multiplied(Plane& plane, const FlickerPath& path, int64_t frame, double strength, int neutral, int top) {
+  parallelBlocks(plane.height, 64, [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const double gain = path.at(frame, (y + 0.5) / plane.height);
+      const auto g = static_cast<float>(1 + strength * (gain - 1)), zero = static_cast<float>(neutral);
+      T* row = plane.row<T>(y);
+      for (int x = 0; x < plane.width; ++x) {
+        const float v = zero + g * (static_cast<float>(row[x]) - zero) + 0.5F;
+        row[x] = static_cast<T>(std::clamp(static_cast<int>(v), 0, top));
+      }
+    }
+  });
+}
+
+}  // namespace
+
+void evenOut(Frame& frame, const FlickerPath& path, double strength) {
+  if (path.depth <= 0 || strength <= 0) return;
+  for (int p = 0; p < frame.format.numPlanes(); ++p) {
+    const auto multiply = frame.format.bytesPerSample() == 1 ? multiplied<uint8_t> : multiplied<uint16_t>;
+    multiply(frame.planes[static_cast<size_t>(p)], path, frame.index, strength,
+             blackValue(frame.format, frame.colour, p), frame.format.maxValue());
+  }
+}
+
+}  // namespace glenhaze

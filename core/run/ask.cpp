@@ -1,0 +1,75 @@
+#include "core/run/ask.h"
+
+#include <cmath>
+
+#include "core/base/error.h"
+#include "core/noise/measure.h"
+
+namespace glenhaze {
+
+namespace {
+
+Progress part(const Progress& progress, double from, double to) {
+  Progress p = progress;
+  p.report = [&progress, from, to](double share) { progress.update(from + (to - from) * share); };
+  return p;
+}
+
+std::string isoNote(const IsoEstimate& e) {
+  return "ISO ≈ " + std::to_string(std::lround(e.iso)) + " (" + std::to_string(std::lround(e.low)) + " to " +
+         std::to_string(std::lround(e.high)) + ") by the clip's own noise.";
+}
+
+// Passes on what stops everything; the rest is a note.
+void noteOf(const Error& error, std::vector<std::string>& notes) {
+  if (error.kind() == ErrorKind::Cancelled) throw error;
+  notes.emplace_back(error.what());
+}
+
+}  // namespace
+
+ClipFindings askClip(const ClipPlan& plan, const Progress& progress) {
+  ClipFindings findings;
+  const ClipQuestions& q = plan.questions;
+  if (q.iso || q.light) {
+    try {
+      const std::vector<NoiseShot> shots{{plan.info, {}}};
+      const auto points = measurePatches(shots, 0, part(progress, 0, q.flicker ? 0.5 : 1)).points;
+      if (q.iso) {
+        findings.iso = isoOfPoints(points, q.curves);
+        findings.notes.push_back(isoNote(*findings.iso));
+      } else {
+        findings.light = lightOfPoints(points, q.curves, q.known_iso);
+        findings.notes.push_back(findings.light->reason);
+      }
+    } catch (const Error& error) {
+      noteOf(error, findings.notes);
+    }
+  }
+  if (q.flicker) {
+    findings.flicker =
+        measureFlicker(plan.info, plan.job.fields, part(progress, q.iso || q.light ? 0.5 : 0, 1));
+    const std::string found = findings.flicker->describe();
+    findings.notes.push_back(found.empty() ? "No flicker to speak of."
+                                           : "Flicker of " + found + " evened out.");
+  }
+  return findings;
+}
+
+void answerQuestions(ClipPlan& plan, const ClipFindings& findings) {
+  Correction& c = plan.job.correction;
+  const std::string light = findings.light ? findings.light->light : findings.iso ? findings.iso->light : "";
+  if (findings.iso || findings.light) {
+    const double iso = findings.iso ? findings.iso->iso : plan.questions.known_iso;
+    IsoCurve found = curveForIso(plan.questions.curves, iso, light);
+    if (found.kind != IsoKind::Missing) c.noise = std::move(found.curve);
+    for (NoiseChange& change : c.noise_changes)
+      if (IsoCurve at = curveForIso(plan.questions.curves, change.curve.iso, light);
+          at.kind != IsoKind::Missing)
+        change.curve = std::move(at.curve);
+  }
+  if (findings.flicker) c.flicker = findings.flicker;
+  plan.questions = {};
+}
+
+}  // namespace glenhaze
