@@ -2,7 +2,9 @@
 
 #include "console/console.h"
 #include "core/base/error.h"
+#include "core/finish/hot_pixels.h"
 #include "core/noise/iso_table.h"
+#include "core/noise/quality.h"
 #include "core/profile/profile.h"
 
 namespace glenhaze::console {
@@ -29,6 +31,24 @@ PatchRect parsePatch(const std::string& text) {
   return r;
 }
 
+ClipInfo readableClip(const std::filesystem::path& path) {
+  ClipInfo clip = probe(path);
+  if (!clip.readable())
+    throw Error(ErrorKind::Unreadable, "The clip cannot be read", path.string(), clip.problems.front().text,
+                "");
+  return clip;
+}
+
+// A profile of the clip's mode, with a noise part to put things into.
+Profile profileFor(const std::string& file, const ClipInfo& clip) {
+  Profile profile = loadProfile(file);
+  if (profile.camera.width != clip.width || profile.camera.height != clip.height)
+    throw Error(ErrorKind::BadRequest, "The shot is of another mode than the profile", clip.path.string(),
+                profile.camera.describe(), "Choose the profile of this mode");
+  if (!profile.noise) profile.noise.emplace();
+  return profile;
+}
+
 json curveJson(const NoiseCurve& curve) {
   return {{"iso", curve.iso},           {"level", curve.level},       {"sigma_y", curve.sigma[0]},
           {"sigma_cb", curve.sigma[1]}, {"sigma_cr", curve.sigma[2]}, {"octaves", curve.octaves}};
@@ -41,10 +61,7 @@ Answer measure(const MeasureRequest& r) {
   std::vector<ClipInfo> clips;
   std::vector<std::string> names;
   for (const auto& path : toPaths(r.clips)) {
-    clips.push_back(probe(path));
-    if (!clips.back().readable())
-      throw Error(ErrorKind::Unreadable, "The clip cannot be read", path.string(),
-                  clips.back().problems.front().text, "");
+    clips.push_back(readableClip(path));
     names.push_back(path.filename().string());
   }
   ProgressLine line("Measuring noise");
@@ -77,11 +94,7 @@ Answer measure(const MeasureRequest& r) {
   }
   for (const std::string& warning : finding.warnings) answer.text += "  " + warning + "\n";
   if (!r.into.empty()) {
-    Profile profile = loadProfile(r.into);
-    if (profile.camera.width != clips.front().width || profile.camera.height != clips.front().height)
-      throw Error(ErrorKind::BadRequest, "The shot is of another mode than the profile",
-                  clips.front().path.string(), profile.camera.describe(), "Choose the profile of this mode");
-    if (!profile.noise) profile.noise.emplace();
+    Profile profile = profileFor(r.into, clips.front());
     profile.noise->put(noiseEntryFrom(finding, names, r.locked_off));
     saveProfile(profile, r.into);
     answer.json["written"] = r.into;
@@ -95,9 +108,7 @@ Answer estimate(const std::string& profile_file, const std::string& clip_file) {
   if (!profile.noise)
     throw Error(ErrorKind::Evidence, "The ISO cannot be told", profile_file, "the profile has no noise curve",
                 "Measure the noise first");
-  const ClipInfo clip = probe(clip_file);
-  if (!clip.readable())
-    throw Error(ErrorKind::Unreadable, "The clip cannot be read", clip_file, clip.problems.front().text, "");
+  const ClipInfo clip = readableClip(clip_file);
   ProgressLine line("Estimating ISO");
   const IsoEstimate e = estimateIso(clip, profile.noise->curves(), line.progress());
   Answer answer;
@@ -105,6 +116,45 @@ Answer estimate(const std::string& profile_file, const std::string& clip_file) {
       {"iso", e.iso}, {"low", e.low}, {"high", e.high}, {"light", e.light}, {"patches", e.patches}};
   answer.text = "ISO ≈ " + number(e.iso, 0) + " (" + number(e.low, 0) + " to " + number(e.high, 0) +
                 "), from " + std::to_string(e.patches) + " flat places\n";
+  return answer;
+}
+
+Answer hotPixels(const std::vector<std::string>& clip_files, const std::string& into) {
+  std::vector<ClipInfo> clips;
+  for (const auto& path : toPaths(clip_files)) clips.push_back(readableClip(path));
+  ProgressLine line("Finding hot pixels");
+  const HotPixelFinding finding = findHotPixels(clips, line.progress());
+  Answer answer;
+  answer.json = {{"pixels", json::array()}, {"frames", finding.frames}, {"dark", finding.dark}};
+  for (const HotPixel& p : finding.pixels) answer.json["pixels"].push_back({p.x, p.y, p.excess});
+  answer.text = std::to_string(finding.pixels.size()) + " hot pixels in " + std::to_string(finding.frames) +
+                " frames\n";
+  if (!finding.dark && clips.size() < 2)
+    answer.text +=
+        "  The lens was not covered: give shots of other scenes too, so that sensor and scene can be told "
+        "apart.\n";
+  if (!into.empty()) {
+    Profile profile = profileFor(into, clips.front());
+    profile.noise->hot_pixels = finding.pixels;
+    saveProfile(profile, into);
+    answer.json["written"] = into;
+    answer.text += "Written: " + into + "\n";
+  }
+  return answer;
+}
+
+Answer speed() {
+  ProgressLine line("Trying out");
+  const NoiseSpeed found = measureNoiseSpeed(line.progress());
+  Answer answer;
+  answer.json = {{"threads", found.threads}, {"qualities", json::array()}};
+  for (const NoiseSpeed::Row& row : found.rows) {
+    answer.json["qualities"].push_back({{"name", row.quality.name},
+                                        {"frames_each_side", row.quality.frames_each_side},
+                                        {"frames_per_second", row.fps}});
+    answer.text += std::string(row.quality.name) + ": " + number(row.fps, 1) + " frames/s at 1920 × 1080\n";
+  }
+  answer.text += "Fastest with " + std::to_string(found.threads) + " threads\n";
   return answer;
 }
 
@@ -130,6 +180,14 @@ void addNoise(CLI::App& app, Session& session) {
   auto clip = std::make_shared<std::string>();
   tell->add_option("--profile", *profile, "Profile with noise curves")->required();
   tell->add_option("CLIP", *clip, "Footage file")->required();
+  auto* hot = noise->add_subcommand("hot-pixels", "Find the sensor's hot pixels on shots that hold still");
+  auto hot_clips = std::make_shared<std::vector<std::string>>();
+  auto hot_into = std::make_shared<std::string>();
+  hot->add_option("--into", *hot_into, "Profile to put them into");
+  hot->add_option("CLIP", *hot_clips, "Shots with the lens covered, or of several scenes")->required();
+  hot->callback([=, &session] { session.verb = [=] { return hotPixels(*hot_clips, *hot_into); }; });
+  auto* pace = noise->add_subcommand("speed", "Try out how fast each quality is on this computer");
+  pace->callback([&session] { session.verb = [] { return speed(); }; });
   tell->callback([=, &session] { session.verb = [=] { return estimate(*profile, *clip); }; });
 }
 

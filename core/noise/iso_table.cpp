@@ -18,10 +18,20 @@ double stops(double from, double to) { return std::log2(to / from); }
 
 std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
 
+// The curves of one light, by ISO. Where any will do: those without a light, else those of the first by name;
+// never a mixture.
 std::vector<const NoiseCurve*> variantOf(std::span<const NoiseCurve> curves, const std::string& light) {
+  const auto usable = [](const NoiseCurve& c) { return c.usable() && c.iso > 0; };
+  std::string wanted = light;
+  if (light.empty()) {
+    const NoiseCurve* first = nullptr;
+    for (const NoiseCurve& c : curves)
+      if (usable(c) && (first == nullptr || c.light < first->light)) first = &c;
+    if (first != nullptr) wanted = first->light;
+  }
   std::vector<const NoiseCurve*> found;
   for (const NoiseCurve& c : curves)
-    if (c.usable() && c.iso > 0 && (light.empty() || c.light == light)) found.push_back(&c);
+    if (usable(c) && c.light == wanted) found.push_back(&c);
   std::sort(found.begin(), found.end(),
             [](const NoiseCurve* a, const NoiseCurve* b) { return a->iso < b->iso; });
   return found;

@@ -20,12 +20,6 @@ std::string isoNote(const IsoEstimate& e) {
          std::to_string(std::lround(e.high)) + ") by the clip's own noise.";
 }
 
-// Passes on what stops everything; the rest is a note.
-void noteOf(const Error& error, std::vector<std::string>& notes) {
-  if (error.kind() == ErrorKind::Cancelled) throw error;
-  notes.emplace_back(error.what());
-}
-
 }  // namespace
 
 ClipFindings askClip(const ClipPlan& plan, const Progress& progress) {
@@ -43,7 +37,11 @@ ClipFindings askClip(const ClipPlan& plan, const Progress& progress) {
         findings.notes.push_back(findings.light->reason);
       }
     } catch (const Error& error) {
-      noteOf(error, findings.notes);
+      if (error.kind() != ErrorKind::Evidence) throw;
+      findings.notes.push_back(
+          q.iso ? "Noise was not removed: the clip does not say its ISO, and its noise cannot tell it (" +
+                      error.why() + "). Say the ISO by hand."
+                : "The light cannot be told by the clip's noise (" + error.why() + ").");
     }
   }
   if (q.flicker) {

@@ -106,6 +106,27 @@ TEST(Probe, InterlacedIsRecognised) {
   EXPECT_TRUE(has(probe(testing::makeFilm(folder / "i.mp4", settings)), Kind::Interlaced));
 }
 
+TEST(Probe, IsoThatChangesWithinTheClipIsFollowed) {
+  const testing::ScratchFolder folder;
+  const auto clip = testing::makeFilm(folder / "dusk.mp4", testing::smallFilm(60));
+  std::ofstream(folder / "dusk.srt") << "1\n00:00:00,000 --> 00:00:00,500\niso=400 shutter=1/60\n\n"
+                                        "2\n00:00:00,500 --> 00:00:01,000\niso=400\n\n"
+                                        "3\n00:00:01,000 --> 00:00:02,000\niso : 800\n\n";
+  const ClipInfo info = probe(clip);
+  EXPECT_EQ(info.iso, 400);
+  ASSERT_EQ(info.iso_changes.size(), 2U);
+  EXPECT_EQ(info.iso_changes[0], (std::pair<double, int>{0, 400}));
+  EXPECT_EQ(info.iso_changes[1], (std::pair<double, int>{1, 800}));
+}
+
+TEST(Telemetry, TimesOfWebVttMayLackHours) {
+  const auto found = isosOverTime(
+      "WEBVTT\n\n00:01.500 --> 00:02.000\nISO 1600\n\n01:00:00.000 --> 01:00:01.000\nno words\n");
+  ASSERT_EQ(found.size(), 1U);
+  EXPECT_DOUBLE_EQ(found[0].first, 1.5);
+  EXPECT_EQ(found[0].second, 1600);
+}
+
 TEST(Telemetry, AnyIsoKeyIsUnderstood) {
   EXPECT_EQ(parseTelemetry("iso=400").iso, 400);
   EXPECT_EQ(parseTelemetry("ISO: 1600, shutter 1/50").iso, 1600);

@@ -105,8 +105,8 @@ int landscape(int x, int y) {
   return static_cast<int>(std::lround(v));
 }
 
-// Closed form: the mean of n independent frames has 1/n of the variance. Weights fall a little where chance makes
-// frames differ, so a quarter more is allowed.
+// Closed form: the mean of n independent frames has 1/n of the variance. Weights fall a little where chance
+// makes frames differ, so a quarter more is allowed.
 TEST(Denoise, AStillPictureIsAveragedOverFrames) {
   const Frame clean = testing::paint(192, 128, {}, landscape);
   std::vector<Frame> frames;
@@ -126,9 +126,9 @@ TEST(Denoise, AStillPictureIsAveragedOverFrames) {
 TEST(Denoise, EveryInstructionSetGivesTheSamePicture) {
   std::vector<Frame> frames;
   for (int i = 0; i < 3; ++i)
-    frames.push_back(noisy(
-        testing::paint(161, 99, {}, [&](int x, int y) { return landscape(x + 2 * i, y + i); }), 5, 3,
-        static_cast<unsigned>(i)));
+    frames.push_back(
+        noisy(testing::paint(161, 99, {}, [&](int x, int y) { return landscape(x + 2 * i, y + i); }), 5, 3,
+              static_cast<unsigned>(i)));
   std::vector<Frame> best = removed(frames, curveOf(5, 3), {});
   for (const int64_t target : {HWY_SCALAR, HWY_SSSE3, HWY_SSE4, HWY_AVX2}) {
     hwy::SetSupportedTargetsForTest(target);
@@ -341,6 +341,53 @@ TEST(Denoise, RepeatedFramesAreNoEvidence) {
   // a a b b: two pictures, however often they are shown.
   const Frame out = denoiseOne({a, a, b, b}, 1, curveOf(6, 4), settings);
   EXPECT_GE(squaredError(out, clean, 0, 8, 8, 184, 120), 36.0 / 2 * 0.9);
+}
+
+// A drop that is in one frame only goes; a ball that crosses stays what it is.
+TEST(Denoise, SpecksAreMendedAndWhatMovesStays) {
+  constexpr int kWidth = 256, kHeight = 160;
+  std::vector<Frame> clean, frames;
+  const auto disc = [](int x, int y, double cx, double cy, double r) {
+    return std::hypot(x - cx, y - cy) <= r;
+  };
+  for (int i = 0; i < 3; ++i) {
+    clean.push_back(testing::paint(kWidth, kHeight, {}, [&](int x, int y) {
+      if (disc(x, y, 60 + 12 * i, 110, 9)) return 200 + (x + y) % 7;
+      return landscape(x + 4 * i, y);
+    }));
+    Frame frame = noisy(clean.back(), 3, 2, 90 + static_cast<unsigned>(i));
+    if (i == 1)
+      for (int y = 0; y < kHeight; ++y)
+        for (int x = 0; x < kWidth; ++x)
+          if (disc(x, y, 170, 50, 4)) frame.planes[0].row<uint8_t>(y)[x] = 230;
+    frames.push_back(frame);
+  }
+  DenoiseSettings settings;
+  const Frame kept = denoiseOne(frames, 1, curveOf(3, 2), settings);
+  settings.specks = 1;
+  const Frame mended = denoiseOne(frames, 1, curveOf(3, 2), settings);
+  const auto drop = [&](const Frame& f) { return squaredError(f, clean[1], 0, 162, 42, 179, 59); };
+  const auto ball = [&](const Frame& f) { return squaredError(f, clean[1], 0, 60, 98, 86, 124); };
+  EXPECT_LT(drop(mended), 0.05 * drop(kept));
+  EXPECT_LE(ball(mended), ball(kept) * 1.02 + 0.1);
+}
+
+// ISO that changes within a clip: each frame by its own curve.
+TEST(Denoise, TheCurveMayChangeWithinAClip) {
+  const Frame clean = testing::paint(192, 128, {}, landscape);
+  std::vector<Frame> frames;
+  for (unsigned i = 0; i < 6; ++i) frames.push_back(noisy(clean, i < 3 ? 2 : 8, 2, 70 + i));
+  DenoiseSettings settings;
+  settings.frames_each_side = 0;
+  Denoiser changing(curveOf(2, 2), settings);
+  std::vector<Frame> out;
+  for (size_t i = 0; i < frames.size(); ++i) {
+    if (i == 3) changing.changeCurve(curveOf(8, 2));
+    if (auto done = changing.push(frames[i])) out.push_back(*done);
+  }
+  ASSERT_EQ(out.size(), 6U);
+  EXPECT_TRUE(sameSamples(out[2], denoiseOne({frames[2]}, 0, curveOf(2, 2), settings)));
+  EXPECT_TRUE(sameSamples(out[4], denoiseOne({frames[4]}, 0, curveOf(8, 2), settings)));
 }
 
 TEST(Denoise, SettingsOutOfRangeAreRefusedByName) {

@@ -166,6 +166,35 @@ TEST(IsoTable, InterpolationAndExtensionFollowTheirLaws) {
   EXPECT_EQ(curveForIso(curves, 0).kind, IsoKind::Missing);
 }
 
+NoiseCurve litCurve(double iso, const std::string& light, double luma, double cb, double cr) {
+  NoiseCurve c = flatCurve(iso, luma);
+  c.light = light;
+  c.sigma[1] = {cb, cb};
+  c.sigma[2] = {cr, cr};
+  return c;
+}
+
+// Lamp-lit footage has its blue lifted: Cb is noisier than by daylight at the same ISO.
+TEST(IsoTable, LightIsPickedByWhatTheClipsOwnNoiseFits) {
+  const std::vector<NoiseCurve> curves{
+      litCurve(400, "daylight", 2, 1.4, 1.4), litCurve(400, "lamp-lit", 2.2, 3, 1.5),
+      litCurve(1600, "daylight", 4, 2.8, 2.8), litCurve(1600, "lamp-lit", 4.4, 6, 3)};
+  EXPECT_EQ(lightsOf(curves), (std::vector<std::string>{"daylight", "lamp-lit"}));
+  // Halfway between both ISOs, so that interpolation within the variant is looked at as well.
+  const auto points = [](double cb) {
+    std::vector<NoisePoint> all;
+    for (double level = 40; level < 200; level += 20)
+      all.push_back({level, {8.4, cb, 4.2}, {100, 100, 100}, 0, 2});
+    return all;
+  };
+  EXPECT_EQ(lightOfPoints(points(18), curves, 800).light, "lamp-lit");
+  EXPECT_EQ(lightOfPoints(points(4), curves, 800).light, "daylight");
+  EXPECT_NE(lightOfPoints(points(4), curves, 800).reason.find("daylight"), std::string::npos);
+  // Variants are never mixed, also where none is asked for.
+  EXPECT_NEAR(curveForIso(curves, 800).curve.sigma[1][0], std::sqrt(1.4 * 2.8), 1e-9);
+  EXPECT_NEAR(curveForIso(curves, 800, "lamp-lit").curve.sigma[1][0], std::sqrt(3 * 6.0), 1e-9);
+}
+
 // Closed form: points made by the model come back as the model.
 TEST(Curve, PointsOnTheModelGiveIt) {
   std::vector<NoisePoint> points;

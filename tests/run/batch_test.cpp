@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/run/ask.h"
 #include "tests/support/footage.h"
 
 namespace glenhaze {
@@ -36,8 +37,9 @@ struct Fixture {
     shoot.output.folder = folder / "out";
     shoot.output.encode.codec = Codec::Ffv1;
   }
-  void add(const std::string& name, int64_t frames = 6, double keep = 1) {
+  void add(const std::string& name, int64_t frames = 6, double keep = 1, std::optional<int> iso = 400) {
     auto settings = testing::smallFilm(frames);
+    settings.iso = iso;
     settings.keep_share = keep;
     fs::create_directories((folder / name).parent_path());
     testing::makeFilm(folder / name, settings);
@@ -212,6 +214,70 @@ TEST(IsoOf, WhatIsSaidByHandWinsAndNoiseComesLast) {
   EXPECT_EQ(isoOf(shoot, clip, info)->from, From::Noise);
   clip.iso_estimate.reset();
   EXPECT_FALSE(isoOf(shoot, clip, info));
+}
+
+NoiseEntry noiseAt(double iso, const std::string& light, double sigma) {
+  NoiseEntry e;
+  e.curve.iso = iso;
+  e.curve.light = light;
+  e.curve.level = {16, 235};
+  for (auto& s : e.curve.sigma) s = {sigma, sigma};
+  return e;
+}
+
+TEST(Ask, TheRunTellsWhatNobodySaid) {
+  Fixture f;
+  f.add("silent.mkv", 6, 1, std::nullopt);
+  f.profiles[0].noise.emplace();
+  for (const double iso : {400.0, 1600.0}) f.profiles[0].noise->put(noiseAt(iso, "", iso / 400));
+  auto plans = f.plan();
+  EXPECT_TRUE(plans[0].questions.iso);
+  EXPECT_FALSE(plans[0].questions.light);
+  EXPECT_EQ(plans[0].noise.kind, Coverage::Estimated);
+  EXPECT_FALSE(plans[0].job.correction.noise);
+  ClipFindings findings;
+  findings.iso = IsoEstimate{800, 700, 900, "", 12};
+  answerQuestions(plans[0], findings);
+  ASSERT_TRUE(plans[0].job.correction.noise);
+  EXPECT_NEAR(plans[0].job.correction.noise->sigma[0][0], 2, 1e-6);
+  EXPECT_FALSE(plans[0].questions.any());
+  // And the run itself asks, and says what it heard.
+  Batch batch(f.plan());
+  batch.run({});
+  EXPECT_EQ(batch.items()[0].state, RunState::Done) << batch.items()[0].why;
+  EXPECT_NE(batch.items()[0].why.find("ISO"), std::string::npos) << batch.items()[0].why;
+}
+
+TEST(Ask, SeveralLightsAtAKnownIsoAreAQuestionUntilSomebodySays) {
+  Fixture f;
+  f.add("lamp.mkv");
+  f.profiles[0].noise.emplace();
+  f.profiles[0].noise->put(noiseAt(800, "daylight", 2));
+  f.profiles[0].noise->put(noiseAt(800, "lamp-lit", 3));
+  f.shoot.clips[0].iso = 800;
+  EXPECT_TRUE(f.plan()[0].questions.light);
+  f.shoot.clips[0].light = "lamp-lit";
+  const auto plans = f.plan();
+  EXPECT_FALSE(plans[0].questions.any());
+  EXPECT_NEAR(plans[0].job.correction.noise->sigma[0][0], 3, 1e-9);
+}
+
+TEST(Plan, IsoThatChangesGetsItsCurvesAndHotPixelsComeAlong) {
+  Fixture f;
+  f.add("dusk.mkv", 60);
+  std::ofstream(f.folder / "dusk.srt") << "1\n00:00:00,000 --> 00:00:01,000\niso=400\n\n"
+                                          "2\n00:00:01,000 --> 00:00:02,000\niso=1600\n\n";
+  f.profiles[0].noise.emplace();
+  for (const double iso : {400.0, 1600.0}) f.profiles[0].noise->put(noiseAt(iso, "", iso / 400));
+  f.profiles[0].noise->hot_pixels = {{10, 20, 40}};
+  const auto plan = f.plan()[0];
+  ASSERT_EQ(plan.job.correction.noise_changes.size(), 2U);
+  EXPECT_EQ(plan.job.correction.noise_changes[1].first, 30);
+  EXPECT_NEAR(plan.job.correction.noise_changes[1].curve.sigma[0][0], 4, 1e-9);
+  EXPECT_EQ(plan.noise.figure, "ISO 400–1600");
+  EXPECT_EQ(plan.job.correction.hot_pixels.size(), 1U);
+  f.shoot.output.noise_on = false;
+  EXPECT_FALSE(f.plan()[0].job.correction.cleans());
 }
 
 TEST(ShootFile, RoundTripWithRelativeNames) {

@@ -131,7 +131,32 @@ class Finder {
       top = std::min(top, cy), bottom = std::max(bottom, cy);
     }
     if (members.size() < kLeast || right - left >= kLargest || bottom - top >= kLargest) return {};
+    if (isElsewhere(0, members) || isElsewhere(1, members)) return {};
     return members;
+  }
+  // Whether a side's frame shows the same thing nearby: then it moves on its own, faster or smaller than the
+  // motion search can follow, and is no speck.
+  bool isElsewhere(int side, const std::vector<std::pair<int, int>>& members) const {
+    constexpr int kFarthest = 32;
+    constexpr float kAlike = 0.4F;  // of its contrast
+    const SamplePlane& other = (*sides_[static_cast<size_t>(side)].planes)[0];
+    const size_t step = members.size() / 48 + 1;
+    const auto differenceAt = [&](int dx, int dy) {
+      int64_t sum = 0;
+      for (size_t i = 0; i < members.size(); i += step) {
+        const auto [x, y] = members[i];
+        const int tx = std::clamp(x + dx, 0, other.width - 1), ty = std::clamp(y + dy, 0, other.height - 1);
+        sum += std::abs(other.row(ty)[tx] - luma_.row(y)[x]);
+      }
+      return sum;
+    };
+    const BlockVector v = motionAt(side, members.front().first, members.front().second);
+    const int cx = nearest(v.dx), cy = nearest(v.dy);
+    const auto contrast = static_cast<float>(differenceAt(cx, cy));
+    for (int dy = -kFarthest; dy <= kFarthest; ++dy)
+      for (int dx = -kFarthest; dx <= kFarthest; ++dx)
+        if (static_cast<float>(differenceAt(cx + dx, cy + dy)) < kAlike * contrast) return true;
+    return false;
   }
 
   const SamplePlane& luma_;
