@@ -23,6 +23,8 @@
 #include "core/base/files.h"
 #include "core/base/version.h"
 #include "core/profile/library.h"
+#include "desktop/background.h"
+#include "desktop/noise_speeds.h"
 #include "desktop/output_form.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/spine.h"
@@ -332,6 +334,25 @@ void MainWindow::preferences() {
   threads->setSpecialValueText(tr("all cores"));
   threads->setValue(settings.value(QStringLiteral("threads")).toInt());
   row->addRow(tr("Worker threads, from the next start"), threads);
+  auto* pace = new QLabel(speedText(noiseSpeeds()));
+  auto* try_out = new QPushButton(tr("Try how fast noise removal is"));
+  try_out->setToolTip(tr("Takes some seconds; also picks the number of threads"));
+  row->addRow(try_out, pace);
+  Background trial;
+  connect(try_out, &QPushButton::clicked, &threads_row, [&] {
+    trial.run([&](const Progress& progress) -> Background::Finish {
+      const NoiseSpeed found = measureNoiseSpeed(progress);
+      return [&, found] {
+        keepNoiseSpeeds(found);
+        threads->setValue(found.threads);
+        pace->setText(speedText(noiseSpeeds()));
+      };
+    });
+  });
+  connect(&trial, &Background::changed, &threads_row, [&] { try_out->setEnabled(!trial.busy()); });
+  connect(&trial, &Background::progressed, &threads_row, [&](double share) {
+    if (trial.busy()) pace->setText(withUnit(share * 100, 0, QStringLiteral("%")));
+  });
   QLabel head(tr("New shoots come out as"));
   head.setFont(textFont(13, true));
   OutputForm form(session_.outputDefaults());

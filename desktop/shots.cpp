@@ -8,6 +8,7 @@
 #include <memory>
 #include <vector>
 
+#include "desktop/compare/variant_board.h"
 #include "desktop/main_window.h"
 
 namespace glenhaze::desktop {
@@ -139,9 +140,10 @@ void takeShots(MainWindow& window, const QString& folder) {
              },
              [&] { return window.comparePlace().settled(); },
              {}});
-  tour->add({[&] { window.comparePlace().view().centreOn({900, 620}); },
-             [&] { return window.comparePlace().settled(); },
-             QStringLiteral("compare-noise.png")});
+  tour->add({[&] {
+               window.comparePlace().view().centreOn({900, 620});
+             },
+             [&] { return window.comparePlace().settled(); }, QStringLiteral("compare-noise.png")});
   tour->add({[&] { window.comparePlace().setLook(4); }, {}, QStringLiteral("compare-removed.png")});
   tour->add({[&] {
                window.comparePlace().setLook(0);
@@ -149,10 +151,27 @@ void takeShots(MainWindow& window, const QString& folder) {
              },
              [&] { return window.comparePlace().settled(); },
              {}});
-  tour->add({[&] { window.comparePlace().view().centreOn({640, 430}); },
-             [&] { return window.comparePlace().settled(); },
-             QStringLiteral("compare-night.png")});
-  tour->add({[&] { window.comparePlace().view().setZoom(0, {}); }, {}, {}});
+  tour->add({[&] {
+               window.comparePlace().view().centreOn({640, 430});
+             },
+             [&] { return window.comparePlace().settled(); }, QStringLiteral("compare-night.png")});
+  tour->add({[&] {
+               window.comparePlace().setLayoutMode(3);
+               window.comparePlace().board().setZoom(2);
+             },
+             [&] { return window.comparePlace().board().settled(); },
+             {}});
+  tour->add({[&] {
+               window.comparePlace().board().centreOn({640, 430});
+             },
+             {},
+             QStringLiteral("compare-variants.png")});
+  tour->add({[&] {
+               window.comparePlace().setLayoutMode(0);
+               window.comparePlace().view().setZoom(0, {});
+             },
+             {},
+             {}});
   tour->add({[&] {
                session.startRun();
                window.go(MainWindow::Run);

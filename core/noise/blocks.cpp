@@ -83,7 +83,7 @@ GridSteps measured(const Plane& plane, bool across, double gain) {
   steps.off = others[others.size() / 2];
   const double spread = others.back() - others.front(), excess = mean[top] - steps.off;
   // A grid stands out from all other phases; texture with a period of its own raises more than one.
-  if (excess > std::max({0.1, 0.1 * steps.off, 2.5 * spread})) steps.excess = excess;
+  if (excess > std::max({0.15, 0.25 * steps.off, 3 * spread})) steps.excess = excess;
   return steps;
 }
 

@@ -25,6 +25,7 @@ BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), ses
   layout->addWidget(stack_, 1);
   connect(shots_, &ShotChooser::chosen, this, [this](const ClipInfo& shot) {
     shot_[static_cast<size_t>(station())] = shot.path;
+    current().setOffered(shots_->offered());
     current().setShot(shot);
   });
   for (const auto signal : {&Session::currentClipChanged, &Session::changed})

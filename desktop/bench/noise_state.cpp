@@ -21,8 +21,48 @@ void NoiseState::forget() {
   job_.stop();
   job_.setTrouble({});
   finding_.reset();
+  hot_.reset();
+  factor_ = 1;
   patches_.clear();
   used_.clear();
+}
+
+void NoiseState::setOffered(std::vector<ClipInfo> shots) { offered_ = std::move(shots); }
+
+std::vector<ClipInfo> NoiseState::sameIso() const {
+  std::vector<ClipInfo> same;
+  for (const ClipInfo& s : offered_)
+    if (s.path != shot_.path && s.width == shot_.width && s.height == shot_.height && s.iso && iso_ > 0 &&
+        static_cast<double>(*s.iso) == iso_)
+      same.push_back(s);
+  return same;
+}
+
+std::vector<ClipInfo> NoiseState::shots() const {
+  std::vector<ClipInfo> all{shot_};
+  if (together_)
+    for (ClipInfo& other : sameIso()) all.push_back(std::move(other));
+  return all;
+}
+
+void NoiseState::setTogether(bool on) {
+  if (on == together_) return;
+  together_ = on;
+  finding_.reset();
+  hot_.reset();
+  Q_EMIT changed();
+}
+
+void NoiseState::setFactor(double factor) {
+  if (factor == factor_) return;
+  factor_ = factor;
+  Q_EMIT changed();
+}
+
+void NoiseState::findHot() {
+  job_.run([this, shots = shots()](const Progress& progress) -> Background::Finish {
+    return [this, found = findHotPixels(shots, progress)] { hot_ = found; };
+  });
 }
 
 void NoiseState::setShot(const ClipInfo& shot) {
@@ -105,8 +145,7 @@ void NoiseState::removePatch(int row) {
 
 void NoiseState::measure() {
   if (way_ == Way::LockedOff) {
-    job_.run([this, shot = shot_, iso = iso_](const Progress& progress) -> Background::Finish {
-      const std::vector<ClipInfo> shots{shot};
+    job_.run([this, shots = shots(), iso = iso_](const Progress& progress) -> Background::Finish {
       return [this, finding = measureStatic(shots, iso, progress)] { finding_ = finding; };
     });
     return;
@@ -114,8 +153,10 @@ void NoiseState::measure() {
   std::vector<PatchRect> chosen;
   for (size_t i = 0; i < patches_.size(); ++i)
     if (used_[i]) chosen.push_back(patches_[i].rect);
-  job_.run([this, shot = shot_, iso = iso_, chosen](const Progress& progress) -> Background::Finish {
-    const std::vector<NoiseShot> shots{{shot, chosen}};
+  job_.run([this, all = shots(), iso = iso_, chosen](const Progress& progress) -> Background::Finish {
+    // Patches that were placed are this shot's; in others they are found.
+    std::vector<NoiseShot> shots{{all.front(), chosen}};
+    for (size_t i = 1; i < all.size(); ++i) shots.push_back({all[i], {}});
     return [this, finding = measurePatches(shots, iso, progress)] {
       finding_ = finding;
       if (!patches_.empty()) return;
@@ -125,21 +166,40 @@ void NoiseState::measure() {
   });
 }
 
-std::optional<NoiseCurve> NoiseState::curveBefore() const {
-  if (!before_) return std::nullopt;
+const NoiseEntry* NoiseState::entryBefore() const {
+  if (!before_) return nullptr;
   for (const NoiseEntry& e : before_->entries)
-    if (e.curve.iso == iso_ && e.curve.light == light_.toStdString()) return e.curve;
-  return std::nullopt;
+    if (e.curve.iso == iso_ && e.curve.light == light_.toStdString()) return &e;
+  return nullptr;
+}
+
+std::optional<NoiseCurve> NoiseState::curveBefore() const {
+  const NoiseEntry* known = entryBefore();
+  return known != nullptr ? std::optional(known->curve) : std::nullopt;
 }
 
 std::optional<NoiseCurve> NoiseState::curve() const {
-  if (finding_) return finding_->curve;
-  return curveBefore();
+  const auto found = finding_ ? std::optional(finding_->curve) : curveBefore();
+  return found && factor_ != 1 ? scaledCurve(*found, factor_) : found;
 }
 
 std::optional<NoiseEntry> NoiseState::entry() const {
-  if (!finding_ || busy() || iso_ <= 0) return std::nullopt;
-  NoiseEntry entry = noiseEntryFrom(*finding_, {shot_.path.filename().string()}, way_ == Way::LockedOff);
+  if (busy() || iso_ <= 0 || (!finding_ && factor_ == 1)) return std::nullopt;
+  NoiseEntry entry;
+  if (finding_) {
+    std::vector<std::string> names;
+    for (const ClipInfo& s : shots()) names.push_back(s.path.filename().string());
+    entry = noiseEntryFrom(*finding_, names, way_ == Way::LockedOff);
+  } else {
+    // What the profile has, set otherwise by hand: where it came from is kept with it.
+    const NoiseEntry* known = entryBefore();
+    if (known == nullptr) return std::nullopt;
+    entry = *known;
+  }
+  if (factor_ != 1) {
+    entry.curve = scaledCurve(entry.curve, factor_);
+    entry.origin = Origin::ByHand;
+  }
   entry.curve.iso = iso_;
   entry.curve.light = light_.toStdString();
   return entry;

@@ -33,6 +33,15 @@ class NoiseState : public QObject {
   const QString& light() const { return light_; }
   void setLight(const QString& light);
 
+  /// Shots to choose more from: those of the same ISO and size can be measured together with this one.
+  void setOffered(std::vector<ClipInfo> shots);
+  std::vector<ClipInfo> sameIso() const;
+  bool together() const { return together_; }
+  void setTogether(bool on);
+  /// The curve is multiplied by this by hand; 1: as measured.
+  double factor() const { return factor_; }
+  void setFactor(double factor);
+
   /// A frame of the shot and the one after it: patches are judged on them. Either may be empty.
   void setFrames(const Frame& frame, const Frame& next);
   PatchVerdict judge(const PatchRect& rect) const;
@@ -47,6 +56,10 @@ class NoiseState : public QObject {
 
   /// In the background. Without patches they are found by themselves.
   void measure();
+  /// In the background, on the same shots.
+  void findHot();
+  /// What was found last; empty when nothing was looked for.
+  const std::optional<HotPixelFinding>& hot() const { return hot_; }
   void stop() { job_.stop(); }
   bool busy() const { return job_.busy(); }
   const QString& trouble() const { return job_.trouble(); }
@@ -65,6 +78,8 @@ class NoiseState : public QObject {
 
  private:
   void forget();
+  std::vector<ClipInfo> shots() const;
+  const NoiseEntry* entryBefore() const;
   CameraMode camera_;
   std::optional<NoisePart> before_;
   ClipInfo shot_;
@@ -76,6 +91,10 @@ class NoiseState : public QObject {
   std::vector<PatchVerdict> patches_;
   std::vector<bool> used_;
   std::optional<NoiseFinding> finding_;
+  std::optional<HotPixelFinding> hot_;
+  std::vector<ClipInfo> offered_;
+  bool together_ = false;
+  double factor_ = 1;
   Background job_;
 };
 

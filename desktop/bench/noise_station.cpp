@@ -3,6 +3,7 @@
 #include <QButtonGroup>
 #include <QCheckBox>
 #include <QComboBox>
+#include <QDoubleSpinBox>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QLabel>
@@ -190,7 +191,37 @@ QWidget* NoiseStation::buildFindings() {
   column->addWidget(hint_);
   flat_ = new QCheckBox(tr("Shade what is not flat"));
   connect(flat_, &QCheckBox::toggled, this, [this] { view_->update(); });
-  column->addWidget(flat_);
+  together_ = new QCheckBox;
+  together_->setToolTip(tr("Measure from all shots of this ISO, camera and mode at once"));
+  connect(together_, &QCheckBox::toggled, this, [this](bool on) {
+    if (!filling_) state_.setTogether(on);
+  });
+  auto* by_hand = new QHBoxLayout;
+  auto* factor_label = quietLabel(tr("By hand"));
+  factor_label->setWordWrap(false);
+  factor_ = new QDoubleSpinBox;
+  factor_->setRange(0.25, 4);
+  factor_->setSingleStep(0.05);
+  factor_->setSuffix(QStringLiteral("\u2009×"));
+  factor_->setKeyboardTracking(false);
+  factor_->setAccessibleName(tr("Curve by hand"));
+  factor_->setToolTip(tr("Multiplies the curve; it is then marked as set by hand"));
+  factor_label->setBuddy(factor_);
+  connect(factor_, &QDoubleSpinBox::valueChanged, this, [this](double v) {
+    if (!filling_) state_.setFactor(v);
+  });
+  by_hand->addWidget(flat_, 1);
+  by_hand->addWidget(factor_label);
+  by_hand->addWidget(factor_);
+  column->addLayout(by_hand);
+  column->addWidget(together_);
+  auto* hot_row = new QHBoxLayout;
+  hot_text_ = quietLabel();
+  hot_ = new QPushButton;
+  connect(hot_, &QPushButton::clicked, this, &NoiseStation::hotPressed);
+  hot_row->addWidget(hot_text_, 1);
+  hot_row->addWidget(hot_);
+  column->addLayout(hot_row);
   progress_ = progressBar();
   column->addWidget(progress_);
   put_ = putButton(tr("Keep this ISO's curve in the camera's profile (Ctrl+Return). It can be undone."));
@@ -277,6 +308,14 @@ void NoiseStation::refresh() {
     say(tr("Drag over places without structure that are evenly lit. Bigger is better."));
   else
     say({});
+  factor_->setValue(state_.factor());
+  factor_->setEnabled(curve.has_value());
+  const auto others = state_.sameIso().size();
+  together_->setText(others == 1 ? tr("With the other shot at this ISO")
+                                 : tr("With the %1 other shots at this ISO").arg(others));
+  together_->setVisible(others > 0);
+  together_->setChecked(state_.together());
+  showHot();
   showPatches();
   showIsos();
   filling_ = false;
@@ -373,6 +412,12 @@ void NoiseStation::drawOver(QPainter& p, const PictureView& view) {
       if (!v.flat) busy.addRect(area(v.rect));
     p.fillPath(busy.simplified(), QColor(30, 31, 32, 165));
   }
+  if (state_.hot())
+    for (const HotPixel& h : state_.hot()->pixels) {
+      const QPointF at = view.toScreen(QPointF(h.x, h.y));
+      drawRimmed(p, QPolygonF{at + QPointF(-7, 0), at + QPointF(-3, 0)}, 1.2);
+      drawRimmed(p, QPolygonF{at + QPointF(3, 0), at + QPointF(7, 0)}, 1.2);
+    }
   if (state_.way() != NoiseState::Way::Patches) return;
   // Places were found in a few frames: those of the nearest are shown.
   int64_t nearest = -1;
@@ -391,18 +436,53 @@ void NoiseStation::drawOver(QPainter& p, const PictureView& view) {
   if (drawing_) outline(area(*drawing_));
 }
 
-void NoiseStation::putIntoProfile() {
-  const auto entry = state_.entry();
-  if (!entry) return;
+bool NoiseStation::change(const QString& what, const std::function<void(NoisePart&)>& edit) {
   try {
     Profile profile = session_.profileFor(clip_);
     if (!profile.noise) profile.noise.emplace();
-    profile.noise->put(*entry);
-    session_.putProfile(tr("Put noise into profile"), profile);
-    say(tr("In the profile now. Undo takes it back."));
+    edit(*profile.noise);
+    session_.putProfile(what, profile);
+    return true;
   } catch (const Error& error) {
     say(QString::fromUtf8(error.what()));
+    return false;
   }
+}
+
+void NoiseStation::putIntoProfile() {
+  const auto entry = state_.entry();
+  if (!entry) return;
+  if (!change(tr("Put noise into profile"), [&](NoisePart& part) { part.put(*entry); })) return;
+  state_.setFactor(1);
+  say(tr("In the profile now. Undo takes it back."));
+}
+
+void NoiseStation::setOffered(const std::vector<ClipInfo>& shots) { state_.setOffered(shots); }
+
+// Found ones wait to be put into the profile; without any the button looks for them.
+void NoiseStation::hotPressed() {
+  if (!state_.hot() || state_.hot()->pixels.empty()) return state_.findHot();
+  const auto pixels = state_.hot()->pixels;
+  if (change(tr("Put hot pixels into profile"), [&](NoisePart& part) { part.hot_pixels = pixels; }))
+    say(tr("In the profile now. Undo takes it back."));
+}
+
+void NoiseStation::showHot() {
+  const size_t known = state_.before() ? state_.before()->hot_pixels.size() : 0;
+  const auto& found = state_.hot();
+  const bool fresh = found && !(state_.before() && state_.before()->hot_pixels == found->pixels);
+  if (found && fresh)
+    hot_text_->setText(found->pixels.empty() ? tr("No hot pixel found.")
+                                             : tr("%1 hot pixels found%2")
+                                                   .arg(found->pixels.size())
+                                                   .arg(found->dark ? QString() : tr(", lens not covered")));
+  else
+    hot_text_->setText(known > 0 ? tr("%1 hot pixels in the profile").arg(known)
+                                 : tr("Hot pixels not looked for"));
+  const bool put = fresh && !found->pixels.empty();
+  hot_->setText(put ? tr("Put them into profile") : tr("Find hot pixels"));
+  hot_->setToolTip(tr("On a shot that holds still, best with the lens covered"));
+  hot_->setEnabled(state_.shot().width > 0 && !state_.busy());
 }
 
 }  // namespace glenhaze::desktop

@@ -1,6 +1,7 @@
 #pragma once
 // The noise station of the bench: the curve of each ISO, from a locked-off shot or from flat patches.
 
+#include <functional>
 #include <optional>
 
 #include "desktop/bench/noise_state.h"
@@ -12,6 +13,7 @@
 class QButtonGroup;
 class QCheckBox;
 class QComboBox;
+class QDoubleSpinBox;
 class QLabel;
 class QLineEdit;
 class QProgressBar;
@@ -31,6 +33,7 @@ class NoiseStation : public BenchStation {
   NoiseState& state() { return state_; }
   void setCamera(int clip, const Profile& profile) override;
   void setShot(const ClipInfo& shot) override;
+  void setOffered(const std::vector<ClipInfo>& shots) override;
   void putIntoProfile() override;
   /// 0: the picture; 1 to 3: luma, Cb, Cr alone with raised contrast.
   void setLook(int look);
@@ -45,6 +48,9 @@ class NoiseStation : public BenchStation {
   void showPicture();
   void showPatches();
   void showIsos();
+  void showHot();
+  void hotPressed();
+  bool change(const QString& what, const std::function<void(NoisePart&)>& edit);
   void drawOver(QPainter& painter, const PictureView& view);
   void say(const QString& text);
 
@@ -60,7 +66,10 @@ class NoiseStation : public BenchStation {
   QLineEdit* light_ = nullptr;
   QComboBox* look_ = nullptr;
   QPushButton *measure_ = nullptr, *put_ = nullptr;
-  QCheckBox* flat_ = nullptr;
+  QPushButton* hot_ = nullptr;
+  QLabel* hot_text_ = nullptr;
+  QDoubleSpinBox* factor_ = nullptr;
+  QCheckBox *flat_ = nullptr, *together_ = nullptr;
   QSlider* slider_ = nullptr;
   QProgressBar* progress_ = nullptr;
   PreviewFrame frame_;

@@ -3,6 +3,7 @@
 
 #include <QVBoxLayout>
 #include <QWidget>
+#include <vector>
 
 #include "core/media/clip_info.h"
 #include "core/profile/profile.h"
@@ -17,6 +18,8 @@ class BenchStation : public QWidget {
   virtual void setCamera(int clip, const Profile& profile) = 0;
   /// The reference shot to measure from.
   virtual void setShot(const ClipInfo& shot) = 0;
+  /// The other shots that suit the camera and mode.
+  virtual void setOffered(const std::vector<ClipInfo>&) {}
   virtual void putIntoProfile() = 0;
 
  protected:

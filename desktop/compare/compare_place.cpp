@@ -10,6 +10,7 @@
 #include <QScrollArea>
 #include <QSpinBox>
 #include <QSplitter>
+#include <QStackedWidget>
 #include <QVBoxLayout>
 #include <array>
 #include <cmath>
@@ -17,7 +18,11 @@
 #include "core/base/error.h"
 #include "core/lens/edges.h"
 #include "core/noise/view.h"
+#include "desktop/compare/clip_figures.h"
 #include "desktop/compare/noise_form.h"
+#include "desktop/compare/pin_strip.h"
+#include "desktop/compare/variant_board.h"
+#include "desktop/noise_speeds.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
 
@@ -27,14 +32,7 @@ namespace {
 
 constexpr int64_t kLoopFrames = 90;
 constexpr double kRemovedGain = 6, kChannelGain = 6;
-constexpr int kRemovedLook = 4;
-
-QString shareText(double share) { return withUnit(share * 100, share < 0.1 ? 1 : 0, QStringLiteral("%")); }
-
-QString row(const QString& name, const QString& value) {
-  return QStringLiteral("<tr><td style='color:#B4B5B3;padding:2px 14px 2px 0'>%1</td><td>%2</td></tr>")
-      .arg(name, value);
-}
+constexpr int kRemovedLook = 4, kVariantsLayout = 3;
 
 }  // namespace
 
@@ -70,7 +68,14 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   };
   view_->on_release = [this](QPointF) { measureEdge(); };
   view_->on_double_click = [this](QPointF at) { addPin(at); };
-  middle->addWidget(view_);
+  board_ = new VariantBoard;
+  connect(board_, &VariantBoard::chosen, this, [this](const DenoiseSettings& settings) {
+    editClip(tr("Change noise removal"), [settings](ShootClip& c) { c.denoise = settings; });
+  });
+  pictures_ = new QStackedWidget;
+  pictures_->addWidget(view_);
+  pictures_->addWidget(board_);
+  middle->addWidget(pictures_);
   middle->addWidget(buildSide());
   middle->setStretchFactor(0, 1);
   middle->setCollapsible(0, false);
@@ -102,13 +107,16 @@ QWidget* ComparePlace::buildTools() {
   layout->addWidget(clips_);
   layout_ = new QComboBox;
   layout_->setAccessibleName(tr("Way to look"));
-  layout_->addItems({tr("Divider"), tr("Side by side"), tr("Corrected only")});
-  layout_->setToolTip(
-      tr("D: divider, drag it, Shift-drag turns it. B: side by side. Hold S for the source."));
+  layout_->addItems({tr("Divider"), tr("Side by side"), tr("Corrected only"), tr("Variants")});
+  layout_->setToolTip(tr(
+      "D: divider, drag it, Shift-drag turns it. B: side by side. V: up to four settings of noise removal. "
+      "Hold S for the source."));
   connect(layout_, &QComboBox::currentIndexChanged, this, [this](int i) {
     static constexpr std::array<PictureView::Layout, 3> kModes = {
         PictureView::Layout::Divider, PictureView::Layout::Side, PictureView::Layout::Single};
-    view_->setLayoutMode(kModes[static_cast<size_t>(i)]);
+    if (i < kVariantsLayout) view_->setLayoutMode(kModes[static_cast<size_t>(i)]);
+    pictures_->setCurrentIndex(i == kVariantsLayout ? 1 : 0);
+    showVariants();
   });
   layout->addWidget(layout_);
   for (const auto& [text, zoom] : {std::pair{tr("Fit"), 0.0},
@@ -117,7 +125,7 @@ QWidget* ComparePlace::buildTools() {
                                    {QStringLiteral("400 %"), 4.0}}) {
     auto* button = new QPushButton(text);
     button->setToolTip(tr("Zoom; keys 0, 1, 2 and 4 zoom at the pointer, the wheel too"));
-    connect(button, &QPushButton::clicked, this, [this, z = zoom] { view_->setZoom(z); });
+    connect(button, &QPushButton::clicked, this, [this, z = zoom] { zoomTo(z); });
     layout->addWidget(button);
   }
   edge_tool_ = new QPushButton(tr("Straight edge"));
@@ -143,7 +151,10 @@ QWidget* ComparePlace::buildTools() {
   lift_->setAccessibleName(tr("Exposure for viewing"));
   lift_->addItems({tr("As exposed"), tr("+1 stop"), tr("+2 stops"), tr("+3 stops")});
   lift_->setToolTip(tr("Lifts the exposure for viewing only, to judge shadows as they will be graded (L)"));
-  connect(lift_, &QComboBox::currentIndexChanged, this, [this] { present(current_); });
+  connect(lift_, &QComboBox::currentIndexChanged, this, [this](int stops) {
+    present(current_);
+    board_->setLift(stops);
+  });
   layout->addWidget(lift_);
   layout->addStretch();
   lens_ = new QCheckBox(tr("Lens"));
@@ -228,15 +239,8 @@ QWidget* ComparePlace::buildSide() {
   connect(&search_, &Background::changed, this, [this] { noise_form_->setBusy(search_.busy()); });
   layout->addWidget(noise_form_);
   layout->addSpacing(4);
-  layout->addWidget(pins_head_ = quietLabel(tr("Double-click the picture to pin a place")));
-  for (int i = 0; i < 3; ++i) {
-    auto* label = new QLabel;
-    label->setFixedSize(242, 96);
-    label->setAccessibleName(tr("Pinned place %1").arg(i + 1));
-    label->setVisible(false);
-    pin_views_.push_back(label);
-    layout->addWidget(label);
-  }
+  pin_strip_ = new PinStrip;
+  layout->addWidget(pin_strip_);
   layout->addStretch();
   message_ = noticeLabel();
   layout->addWidget(message_);
@@ -298,6 +302,19 @@ void ComparePlace::showOwn() {
   slider_->setRendered(plan.job.range);
   noise_form_->setVisible(plan.job.correction.noise.has_value());
   noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
+}
+
+void ComparePlace::setLayoutMode(int mode) { layout_->setCurrentIndex(mode); }
+
+void ComparePlace::zoomTo(double zoom, QPointF around) {
+  view_->setZoom(zoom, around);
+  board_->setZoom(zoom);
+}
+
+// Four settings at once take four times as long: only while they are looked at.
+void ComparePlace::showVariants() {
+  if (pictures_->currentIndex() != 1 || clip_ < 0 || timer_.isActive()) return;
+  board_->setFrame(session_.plans()[static_cast<size_t>(clip_)].info, fields_, frame_, looked_at_);
 }
 
 void ComparePlace::setLook(int look) { look_->setCurrentIndex(look); }
@@ -374,6 +391,7 @@ void ComparePlace::clearRange() {
 
 void ComparePlace::showEvent(QShowEvent* event) {
   QWidget::showEvent(event);
+  noise_form_->setSpeeds(noiseSpeeds());
   reload();
 }
 
@@ -418,7 +436,7 @@ void ComparePlace::reload() {
   noise_->setEnabled(has_noise);
   noise_->setChecked(has_noise && plan.noise.kind != Coverage::Off);
   showOwn();
-  showFigures();
+  figures_->setText(clipFigures(plan, session_.profiles()));
   // Frames made before stay good when only the range or another clip was changed.
   if (!other && plan.job.correction == looked_at_ && plan.job.fields == fields_) return;
   looked_at_ = plan.job.correction;
@@ -466,41 +484,9 @@ void ComparePlace::show(const PreviewFrame& frame) {
     view_->setNote({});
   if (frame.draft) return;
   noise_form_->setVerdict(current_.removal);
+  showVariants();
   updatePins();
   if (edge_on_) measureEdge();
-}
-
-void ComparePlace::showFigures() {
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  QString text = QStringLiteral("<table cellspacing='0'>");
-  if (plan.job.range)
-    text +=
-        row(tr("rendered"), tr("frames %1 to %2").arg(plan.job.range->first + 1).arg(plan.job.range->last));
-  text += row(
-      tr("profile"),
-      plan.match.profile >= 0
-          ? QString::fromStdString(session_.profiles()[static_cast<size_t>(plan.match.profile)].camera.name)
-          : tr("none"));
-  // What the figure in the profile is depends on how it was measured.
-  const Profile* profile =
-      plan.match.profile >= 0 ? &session_.profiles()[static_cast<size_t>(plan.match.profile)] : nullptr;
-  const bool chart = profile != nullptr && profile->lens && profile->lens->method == "chart";
-  text += row(chart ? tr("chart residual") : tr("straightness left"),
-              plan.lens.figure.empty() ? QStringLiteral("—")
-                                       : QString::fromStdString(plan.lens.figure) + QLatin1Char(' ') +
-                                             coverageName(plan.lens.kind));
-  text += row(tr("noise"), plan.noise.figure.empty() ? QStringLiteral("—")
-                                                     : QString::fromStdString(plan.noise.figure) +
-                                                           QLatin1Char(' ') + coverageName(plan.noise.kind));
-  if (plan.job.correction.lens) {
-    const CorrectionFigures f = figuresOf(plan.job.correction);
-    text += row(tr("enlarged"), tr("centre %1, corners %2")
-                                    .arg(withUnit(f.centre_enlargement, 2, QStringLiteral("×")),
-                                         withUnit(f.corner_enlargement, 2, QStringLiteral("×"))));
-    text += row(tr("lost of the source"), shareText(f.lost_share));
-    if (f.blank_share > 0) text += row(tr("blank"), shareText(f.blank_share));
-  }
-  figures_->setText(text + QStringLiteral("</table>"));
 }
 
 void ComparePlace::layStraightEdge(QPointF a, QPointF b) {
@@ -541,30 +527,12 @@ void ComparePlace::measureEdge() {
 
 void ComparePlace::addPin(QPointF at) {
   pins_.push_back(at);
-  if (pins_.size() > pin_views_.size()) pins_.erase(pins_.begin());
+  if (pins_.size() > PinStrip::kMost) pins_.erase(pins_.begin());
   updatePins();
   view_->update();
 }
 
-void ComparePlace::updatePins() {
-  pins_head_->setVisible(pins_.empty());
-  for (size_t i = 0; i < pin_views_.size(); ++i) {
-    QLabel* label = pin_views_[i];
-    label->setVisible(i < pins_.size());
-    if (i >= pins_.size() || current_.corrected.isNull()) continue;
-    // Source left, corrected right, both at 200 %.
-    QPixmap pixmap(label->size());
-    pixmap.fill(look::kSurround);
-    QPainter p(&pixmap);
-    const int w = 60, h = 48;
-    const QPoint c = pins_[i].toPoint();
-    p.drawImage(QRect(0, 0, 2 * w - 1, 2 * h), current_.source, QRect(c.x() - w / 2, c.y() - h / 2, w, h));
-    p.drawImage(QRect(2 * w + 1, 0, 2 * w, 2 * h), current_.corrected,
-                QRect(c.x() - w / 2, c.y() - h / 2, w, h));
-    p.end();
-    label->setPixmap(pixmap);
-  }
-}
+void ComparePlace::updatePins() { pin_strip_->show(pins_, current_.source, current_.corrected); }
 
 void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
   for (size_t i = 0; i < pins_.size(); ++i) {
@@ -647,17 +615,20 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_B:
       layout_->setCurrentIndex(1);
       break;
+    case Qt::Key_V:
+      layout_->setCurrentIndex(kVariantsLayout);
+      break;
     case Qt::Key_0:
-      view_->setZoom(0);
+      zoomTo(0);
       break;
     case Qt::Key_1:
-      view_->setZoom(1, at);
+      zoomTo(1, at);
       break;
     case Qt::Key_2:
-      view_->setZoom(2, at);
+      zoomTo(2, at);
       break;
     case Qt::Key_4:
-      view_->setZoom(4, at);
+      zoomTo(4, at);
       break;
     default:
       QWidget::keyPressEvent(event);

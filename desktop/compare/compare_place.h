@@ -15,11 +15,14 @@ class QComboBox;
 class QLabel;
 class QPushButton;
 class QSpinBox;
+class QStackedWidget;
 
 namespace glenhaze::desktop {
 
 class NoiseForm;
+class PinStrip;
 class PositionSlider;
+class VariantBoard;
 
 class ComparePlace : public QWidget {
   Q_OBJECT
@@ -36,6 +39,9 @@ class ComparePlace : public QWidget {
   bool answered() const { return settled() || drafted_ == frame_; }
   void layStraightEdge(QPointF a, QPointF b);
   void addPin(QPointF at);
+  /// 0: divider; 1: side by side; 2: corrected only; 3: variants.
+  void setLayoutMode(int mode);
+  VariantBoard& board() { return *board_; }
   /// 0: all channels; 1 to 3: luma, Cb, Cr alone with raised contrast; 4: what noise removal took away.
   void setLook(int look);
   /// Exposure lifted for viewing only, stops.
@@ -62,7 +68,8 @@ class ComparePlace : public QWidget {
   void editClip(const QString& what, const std::function<void(ShootClip&)>& change);
   QWidget* buildOwn();
   void showOwn();
-  void showFigures();
+  void showVariants();
+  void zoomTo(double zoom, QPointF around = {-1, -1});
   void measureEdge();
   void updatePins();
   void togglePlay();
@@ -78,11 +85,12 @@ class ComparePlace : public QWidget {
   PositionSlider* slider_ = nullptr;
   QSpinBox *fill_ = nullptr, *amount_ = nullptr;
   QPushButton* as_shoot_ = nullptr;
-  QLabel *position_ = nullptr, *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr,
-         *pins_head_ = nullptr;
+  QLabel *position_ = nullptr, *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
   QCheckBox *lens_ = nullptr, *noise_ = nullptr;
   QPushButton *play_ = nullptr, *edge_tool_ = nullptr;
-  std::vector<QLabel*> pin_views_;
+  PinStrip* pin_strip_ = nullptr;
+  VariantBoard* board_ = nullptr;
+  QStackedWidget* pictures_ = nullptr;
   std::vector<QPointF> pins_;
   QTimer timer_;
   int clip_ = -1;

@@ -1,12 +1,16 @@
 #include "desktop/compare/noise_form.h"
 
+#include <QCheckBox>
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QGridLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <QSpinBox>
 #include <QVBoxLayout>
+#include <algorithm>
 
+#include "core/noise/quality.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
 
@@ -19,6 +23,11 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   verdict_ = new QLabel;
   verdict_->setWordWrap(true);
   column->addWidget(verdict_);
+  auto* first = new QHBoxLayout;
+  auto* quality_label = quietLabel(tr("Quality"));
+  quality_label->setWordWrap(false);
+  first->addWidget(quality_label);
+  column->addLayout(first);
   auto* grid = new QGridLayout;
   grid->setHorizontalSpacing(8);
   grid->setVerticalSpacing(4);
@@ -51,20 +60,40 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
     connect(spin, &QSpinBox::valueChanged, this, &NoiseForm::tell);
     return spin;
   };
-  frames_ =
-      whole(tr("Frames to each side"),
-            tr("Neighbour frames that are looked at before and after; 2 or 3 are the useful range"), 4, {});
+  quality_ = new QComboBox;
+  quality_->setAccessibleName(tr("Quality"));
+  setSpeeds({});
+  connect(quality_, &QComboBox::currentIndexChanged, this, &NoiseForm::tell);
   reach_ = whole(tr("Octaves within the picture"),
                  tr("How coarse the blotches are that the part within the picture works on"), 4, {});
-  mix_ = whole(tr("Source mixed back"), tr("Share of the untouched source in the result"), 100,
-               QStringLiteral("\u2009%"));
+  const QString percent = QStringLiteral("\u2009%");
+  mix_ = whole(tr("Source mixed back"), tr("Share of the untouched source in the result"), 100, percent);
+  blocks_ =
+      whole(tr("Blockiness smoothed"),
+            tr("How much of the blockiness that hard compression left is smoothed; nothing where none is "
+               "measured"),
+            100, percent);
+  shadows_ = whole(tr("Colour taken out of the deepest shadows"),
+                   tr("Where sensors show casts and blotches more than colour"), 100, percent);
+  flicker_ =
+      whole(tr("Flicker evened out"),
+            tr("Of pulsing exposure and lamps on mains; lasting changes of light stay. The run measures it."),
+            100, percent);
+  specks_ = new QCheckBox(tr("Mend specks"));
+  specks_->setToolTip(tr("What is in one frame only, as dust or drops, is taken from the frames beside it"));
+  connect(specks_, &QCheckBox::toggled, this, &NoiseForm::tell);
+  first->addWidget(quality_, 1);
+  quality_label->setBuddy(quality_);
   put(tr("Luma"), luma_, 0);
   put(tr("Colour"), chroma_, 1);
   put(tr("Texture"), smoothing_, 0);
-  put(tr("Frames ±"), frames_, 1);
-  put(tr("Motion"), tolerance_, 0);
   put(tr("Source"), mix_, 1);
-  put(tr("Octaves"), reach_, 0);
+  put(tr("Motion"), tolerance_, 0);
+  put(tr("Octaves"), reach_, 1);
+  put(tr("Blocks"), blocks_, 0);
+  put(tr("Shadows"), shadows_, 1);
+  put(tr("Flicker"), flicker_, 0);
+  grid->addWidget(specks_, row++, 2, 1, 2);
   auto* buttons = new QVBoxLayout;
   find_ = new QPushButton(tr("Find the strength that keeps it"));
   find_->setToolTip(tr("The largest luma strength that takes no structure from this frame"));
@@ -104,7 +133,12 @@ void NoiseForm::setSettings(const DenoiseSettings& s, bool own) {
   chroma_->setValue(s.chroma);
   smoothing_->setValue(s.smoothing);
   tolerance_->setValue(s.tolerance);
-  frames_->setValue(s.frames_each_side);
+  quality_->setCurrentIndex(s.frames_each_side);
+  quality_->setToolTip(quality_->itemData(s.frames_each_side, Qt::ToolTipRole).toString());
+  blocks_->setValue(qRound(s.blocks * 100));
+  shadows_->setValue(qRound(s.shadow_colour * 100));
+  flicker_->setValue(qRound(s.flicker * 100));
+  specks_->setChecked(s.specks != 0);
   reach_->setValue(s.reach);
   mix_->setValue(qRound(s.mix * 100));
   filling_ = false;
@@ -119,10 +153,34 @@ void NoiseForm::tell() {
   s.chroma = chroma_->value();
   s.smoothing = smoothing_->value();
   s.tolerance = tolerance_->value();
-  s.frames_each_side = frames_->value();
+  s.frames_each_side = quality_->currentIndex();
+  s.blocks = blocks_->value() / 100.0;
+  s.shadow_colour = shadows_->value() / 100.0;
+  s.flicker = flicker_->value() / 100.0;
+  s.specks = specks_->isChecked() ? 1 : 0;
   s.reach = reach_->value();
   s.mix = mix_->value() / 100.0;
   if (!(s == settings_)) Q_EMIT edited(s);
+}
+
+void NoiseForm::setSpeeds(const std::array<double, 5>& fps) {
+  const bool filling = filling_;
+  filling_ = true;
+  const int now = std::max(0, quality_->currentIndex());
+  quality_->clear();
+  for (int side = 0; side < static_cast<int>(fps.size()); ++side) {
+    const auto known = std::find_if(kNoiseQualities.begin(), kNoiseQualities.end(),
+                                    [&](const NoiseQuality& q) { return q.frames_each_side == side; });
+    QString text = known != kNoiseQualities.end() ? QString::fromUtf8(known->name) : tr("Finer");
+    text += side == 0 ? tr(", this frame alone") : tr(", ±%1").arg(side);
+    if (fps[static_cast<size_t>(side)] > 0)
+      text += QStringLiteral(" · ") + withUnit(fps[static_cast<size_t>(side)], 1, tr("frames/s"));
+    quality_->addItem(text);
+    if (known != kNoiseQualities.end())
+      quality_->setItemData(side, QString::fromUtf8(known->what), Qt::ToolTipRole);
+  }
+  quality_->setCurrentIndex(now);
+  filling_ = filling;
 }
 
 void NoiseForm::setVerdict(const std::optional<RemovalVerdict>& verdict) {

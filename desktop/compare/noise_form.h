@@ -2,11 +2,14 @@
 // Settings of noise removal for one clip, with what they did to the frame shown.
 
 #include <QWidget>
+#include <array>
 #include <optional>
 
 #include "core/noise/denoise.h"
 #include "core/noise/judge.h"
 
+class QCheckBox;
+class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
 class QPushButton;
@@ -22,6 +25,9 @@ class NoiseForm : public QWidget {
   void setSettings(const DenoiseSettings& settings, bool own);
   void setVerdict(const std::optional<RemovalVerdict>& verdict);
   void setBusy(bool busy);
+  /// What each quality costs here, once that was tried out: frames a second by frames to each side; 0:
+  /// unknown.
+  void setSpeeds(const std::array<double, 5>& fps);
 
  Q_SIGNALS:
   void edited(const glenhaze::DenoiseSettings& settings);
@@ -34,7 +40,9 @@ class NoiseForm : public QWidget {
   void tell();
   DenoiseSettings settings_;
   QDoubleSpinBox *luma_ = nullptr, *chroma_ = nullptr, *smoothing_ = nullptr, *tolerance_ = nullptr;
-  QSpinBox *frames_ = nullptr, *reach_ = nullptr, *mix_ = nullptr;
+  QSpinBox *reach_ = nullptr, *mix_ = nullptr, *blocks_ = nullptr, *shadows_ = nullptr, *flicker_ = nullptr;
+  QComboBox* quality_ = nullptr;
+  QCheckBox* specks_ = nullptr;
   QPushButton *follow_ = nullptr, *keep_ = nullptr, *find_ = nullptr;
   QLabel* verdict_ = nullptr;
   bool filling_ = false;

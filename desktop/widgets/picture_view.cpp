@@ -76,7 +76,7 @@ void PictureView::setZoom(double zoom, QPointF around) {
   centre_.setX(std::clamp(centre_.x(), 0.0, static_cast<double>(size_.width())));
   centre_.setY(std::clamp(centre_.y(), 0.0, static_cast<double>(size_.height())));
   update();
-  Q_EMIT zoomChanged();
+  Q_EMIT viewChanged();
 }
 
 void PictureView::centreOn(QPointF p) {
@@ -201,7 +201,7 @@ void PictureView::mouseMoveEvent(QMouseEvent* event) {
       if (zoom_ > 0) {
         centre_ -= (now - last_) / shownScale();
         update();
-        Q_EMIT zoomChanged();
+        Q_EMIT viewChanged();
       }
       break;
     case Drag::Divider:
@@ -256,6 +256,7 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
   }
   if (zoom_ == 0) return QWidget::keyPressEvent(event);
   update();
+  Q_EMIT viewChanged();
 }
 
 void drawRimmed(QPainter& painter, const QPolygonF& line, double width) {

@@ -31,6 +31,7 @@ class PictureView : public QWidget {
   double zoom() const { return zoom_; }
   double shownScale() const;
   void centreOn(QPointF picture);
+  QPointF centre() const { return centre_; }
 
   QPointF toScreen(QPointF picture, int pane = 0) const;
   QPointF toPicture(QPointF screen) const;
@@ -48,7 +49,7 @@ class PictureView : public QWidget {
   std::function<void(QPointF at)> on_double_click;
 
  Q_SIGNALS:
-  void zoomChanged();
+  void viewChanged();  ///< zoomed or moved
 
  protected:
   void paintEvent(QPaintEvent* event) override;

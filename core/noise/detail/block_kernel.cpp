@@ -170,9 +170,8 @@ class RowMerger {
       if (job.shrink != nullptr)
         hn::Store(hn::LoadU(kLanes, job.shrink + y * kBlock + x), kLanes, &amount_.v[y][x]);
     });
-    // Two and a half times what chance scatters the mean of n squares by, √(2/n).
-    constexpr float kMost[kScales] = {1 + 2.5F * 0.0884F, 1 + 2.5F * 0.1768F, 1 + 2.5F * 0.3536F,
-                                      1 + 2.5F * 0.7071F};
+    // What chance scatters the mean of n squares by, √(2/n).
+    constexpr float kMost[kScales] = {1 + 0.0884F, 1 + 0.1768F, 1 + 0.3536F, 1 + 0.7071F};
     for (int k = 0; k < kScales; ++k) limit_[k] = 2 * job.tolerance * job.expected[k] * kMost[k];
     // The row of blocks before the first only adds its lower half.
     prepareCells(first - 1);

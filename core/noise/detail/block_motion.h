@@ -17,6 +17,7 @@ constexpr int kStep = 8;    ///< from block to block; the first begins at −kSt
 
 struct BlockVector {
   float dx = 0, dy = 0;
+  float sure = 1;  ///< how much structure it rests on, for weighing several
 };
 
 /// Blocks (column, row) begin at (column·kStep − kStep, row·kStep − kStep).
@@ -54,7 +55,7 @@ MotionField refineMotion(const MotionPicture& from, const MotionPicture& to, flo
 /// The whole number next to v; without the library's call, which costs more than what it is used for.
 inline int nearest(float v) { return static_cast<int>(v + (v < 0 ? -0.5F : 0.5F)); }
 
-/// The mean of four vectors that differ by no more than a sample.
+/// The mean of four vectors that differ by no more than a sample, those with structure before those without.
 std::optional<BlockVector> agreement(const std::array<BlockVector, 4>& vectors);
 
 /// Sum of absolute differences of a square of kStep at (x, y) against the one at (x + dx, y + dy), in steps

@@ -1,0 +1,32 @@
+#include "desktop/noise_speeds.h"
+
+#include <QObject>
+#include <QSettings>
+
+#include "desktop/widgets/look.h"
+
+namespace glenhaze::desktop {
+
+std::array<double, 5> noiseSpeeds() {
+  std::array<double, 5> speeds{};
+  const QSettings settings;
+  for (size_t i = 0; i < speeds.size(); ++i)
+    speeds[i] = settings.value(QStringLiteral("noise-speed/%1").arg(i)).toDouble();
+  return speeds;
+}
+
+void keepNoiseSpeeds(const NoiseSpeed& speed) {
+  QSettings settings;
+  for (const NoiseSpeed::Row& row : speed.rows)
+    settings.setValue(QStringLiteral("noise-speed/%1").arg(row.quality.frames_each_side), row.fps);
+}
+
+QString speedText(const std::array<double, 5>& speeds) {
+  QStringList parts;
+  for (const NoiseQuality& q : kNoiseQualities)
+    if (const double fps = speeds[static_cast<size_t>(q.frames_each_side)]; fps > 0)
+      parts.append(QString::fromUtf8(q.name) + QLatin1Char(' ') + withUnit(fps, 1, QObject::tr("frames/s")));
+  return parts.isEmpty() ? QObject::tr("not tried yet") : parts.join(QStringLiteral(" · "));
+}
+
+}  // namespace glenhaze::desktop
