@@ -301,6 +301,7 @@ void ComparePlace::showOwn() {
   as_shoot_->setVisible(plan.clip.fill || plan.clip.lens_amount);
   slider_->setRendered(plan.job.range);
   noise_form_->setVisible(plan.job.correction.noise.has_value());
+  if (!plan.questions.flicker) noise_form_->setFlickerFound({});
   noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
 }
 
@@ -437,9 +438,11 @@ void ComparePlace::reload() {
   noise_->setChecked(has_noise && plan.noise.kind != Coverage::Off);
   showOwn();
   figures_->setText(clipFigures(plan, session_.profiles()));
+  Correction correction = plan.job.correction;
+  if (plan.questions.flicker) correction.flicker = flickerOf(plan);
   // Frames made before stay good when only the range or another clip was changed.
-  if (!other && plan.job.correction == looked_at_ && plan.job.fields == fields_) return;
-  looked_at_ = plan.job.correction;
+  if (!other && correction == looked_at_ && plan.job.fields == fields_) return;
+  looked_at_ = std::move(correction);
   fields_ = plan.job.fields;
   shown_ = drafted_ = -1;
   preview_.setClip(plan.info, looked_at_, fields_);
@@ -448,6 +451,28 @@ void ComparePlace::reload() {
   const int64_t first =
       std::max<int64_t>(0, std::min(frame_ - kLoopFrames / 2, plan.info.frames - kLoopFrames));
   preview_.setLoop(first, std::min(plan.info.frames, first + kLoopFrames));
+  showVariants();
+}
+
+// Measured once in this sitting, in the background; empty until then.
+std::optional<FlickerPath> ComparePlace::flickerOf(const ClipPlan& plan) {
+  const auto known = flicker_.find(plan.info.path);
+  if (known != flicker_.end()) {
+    const std::string found = known->second.describe();
+    noise_form_->setFlickerFound(found.empty() ? tr("No flicker to speak of.")
+                                               : tr("Flicker of %1.").arg(QString::fromStdString(found)));
+    return known->second;
+  }
+  noise_form_->setFlickerFound(tr("Flicker is being measured…"));
+  if (!flicker_search_.busy())
+    flicker_search_.run(
+        [this, clip = plan.info, fields = plan.job.fields](const Progress& progress) -> Background::Finish {
+          return [this, path = clip.path, found = measureFlicker(clip, fields, progress)] {
+            flicker_[path] = found;
+            if (isVisible()) reload();
+          };
+        });
+  return std::nullopt;
 }
 
 void ComparePlace::goTo(int64_t frame) {

@@ -3,6 +3,7 @@
 
 #include <QTimer>
 #include <QWidget>
+#include <map>
 #include <vector>
 
 #include "desktop/background.h"
@@ -69,6 +70,7 @@ class ComparePlace : public QWidget {
   QWidget* buildOwn();
   void showOwn();
   void showVariants();
+  std::optional<FlickerPath> flickerOf(const ClipPlan& plan);
   void zoomTo(double zoom, QPointF around = {-1, -1});
   void measureEdge();
   void updatePins();
@@ -81,7 +83,8 @@ class ComparePlace : public QWidget {
   PictureView* view_ = nullptr;
   QComboBox *clips_ = nullptr, *layout_ = nullptr, *look_ = nullptr, *lift_ = nullptr;
   NoiseForm* noise_form_ = nullptr;
-  Background search_;
+  Background search_, flicker_search_;
+  std::map<std::filesystem::path, FlickerPath> flicker_;  // of clips looked at
   PositionSlider* slider_ = nullptr;
   QSpinBox *fill_ = nullptr, *amount_ = nullptr;
   QPushButton* as_shoot_ = nullptr;

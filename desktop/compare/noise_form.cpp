@@ -94,6 +94,9 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   put(tr("Shadows"), shadows_, 1);
   put(tr("Flicker"), flicker_, 0);
   grid->addWidget(specks_, row++, 2, 1, 2);
+  flicker_found_ = quietLabel();
+  flicker_found_->setVisible(false);
+  column->addWidget(flicker_found_);
   auto* buttons = new QVBoxLayout;
   find_ = new QPushButton(tr("Find the strength that keeps it"));
   find_->setToolTip(tr("The largest luma strength that takes no structure from this frame"));
@@ -194,6 +197,11 @@ void NoiseForm::setVerdict(const std::optional<RemovalVerdict>& verdict) {
                 .arg(withUnit(verdict->structure_taken * 100, 0, QStringLiteral("%"))) +
             QStringLiteral("</span>");
   verdict_->setText(text);
+}
+
+void NoiseForm::setFlickerFound(const QString& text) {
+  flicker_found_->setText(text);
+  flicker_found_->setVisible(!text.isEmpty());
 }
 
 void NoiseForm::setBusy(bool busy) {

@@ -25,6 +25,8 @@ class NoiseForm : public QWidget {
   void setSettings(const DenoiseSettings& settings, bool own);
   void setVerdict(const std::optional<RemovalVerdict>& verdict);
   void setBusy(bool busy);
+  /// A sentence on the flicker that was measured; "" for none.
+  void setFlickerFound(const QString& text);
   /// What each quality costs here, once that was tried out: frames a second by frames to each side; 0:
   /// unknown.
   void setSpeeds(const std::array<double, 5>& fps);
@@ -44,7 +46,7 @@ class NoiseForm : public QWidget {
   QComboBox* quality_ = nullptr;
   QCheckBox* specks_ = nullptr;
   QPushButton *follow_ = nullptr, *keep_ = nullptr, *find_ = nullptr;
-  QLabel* verdict_ = nullptr;
+  QLabel *verdict_ = nullptr, *flicker_found_ = nullptr;
   bool filling_ = false;
 };
 

@@ -110,7 +110,7 @@ void VariantBoard::setFrame(const ClipInfo& clip, Fields fields, int64_t frame,
                             const Correction& correction) {
   const bool same =
       clip.path == clip_.path && frame == frame_ && fields == fields_ && correction == correction_;
-  if (same && settled_) return;
+  if (same && (settled_ || work_.busy())) return;
   if (clip.path != clip_.path || variants_.empty()) variants_ = around(correction.denoise);
   variants_.front() = correction.denoise;
   clip_ = clip;

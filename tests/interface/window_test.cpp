@@ -9,58 +9,11 @@
 #include <QTest>
 
 #include "core/base/files.h"
-#include "desktop/main_window.h"
 #include "desktop/widgets/look.h"
-#include "tests/support/footage.h"
+#include "tests/interface/window_fixture.h"
 
 namespace glenhaze::desktop {
 namespace {
-
-constexpr int kPatience_ms = 60000;
-
-template <typename Condition>
-bool eventually(Condition condition) {
-  return QTest::qWaitFor(condition, kPatience_ms);
-}
-
-Profile limpet(int width, int height) {
-  Profile p;
-  p.camera.name = "Limpet A1";
-  p.camera.width = width;
-  p.camera.height = height;
-  LensPart part;
-  part.lens = testing::testLens(LensModel::BrownConrady, width, height);
-  part.rms_px = 0.21;
-  part.method = "chart";
-  p.lens = part;
-  return p;
-}
-
-class Window : public ::testing::Test {
- protected:
-  testing::ScratchFolder folder;
-  std::unique_ptr<MainWindow> window;
-
-  void open(bool with_profile) {
-    testing::makeFilm(folder / "one.mp4", testing::smallFilm(8));
-    auto cut = testing::smallFilm(30);
-    cut.keep_share = 0.5;
-    testing::makeFilm(folder / "two.mp4", cut);
-    Shoot shoot = shootFromFolder(folder.path());
-    shoot.output.encode.codec = Codec::Ffv1;
-    saveShoot(shoot, folder / "s.glenhaze-shoot.json");
-    if (with_profile) {
-      std::filesystem::create_directory(folder / "profiles");
-      Profile p = limpet(320, 180);
-      saveProfile(p, folder / "profiles" / suggestedFileName(p.camera));
-    }
-    window = std::make_unique<MainWindow>();
-    window->resize(1280, 800);
-    window->show();
-    ASSERT_TRUE(window->openPath(QString::fromStdString((folder / "s.glenhaze-shoot.json").string())));
-    ASSERT_TRUE(eventually([&] { return !window->session().probing(); }));
-  }
-};
 
 TEST_F(Window, OpensAFolderAndSaysWhatItIs) {
   open(true);
@@ -223,78 +176,6 @@ TEST_F(Window, NudgedValuesAreMarkedAsByHand) {
   window->benchPlace().putIntoProfile();
   EXPECT_EQ(window->session().profiles()[0].lens->origin, Origin::ByHand);
   EXPECT_EQ(window->session().plans()[0].lens.kind, Coverage::ByHand);
-}
-
-// Noise from the shot to the ledger: measured on the bench, put into the profile, seen in Compare, undone.
-TEST_F(Window, NoiseIsMeasuredPutIntoTheProfileAndRemoved) {
-  sim::CameraSetup camera = testing::smallCamera();
-  camera.noise = sim::sensorNoiseAt(1600);
-  auto film = testing::smallFilm(10);
-  film.iso = 1600;
-  film.bit_rate = 0;
-  sim::writeFilm(folder / "still.mp4", {camera, sim::millScene(), [](double) { return sim::Pose{}; }}, film);
-  open(true);
-  Session& session = window->session();
-  const auto clip = [&] {
-    for (size_t i = 0; i < session.plans().size(); ++i)
-      if (session.plans()[i].info.path.filename() == "still.mp4") return static_cast<int>(i);
-    return -1;
-  }();
-  ASSERT_GE(clip, 0);
-  session.setCurrentClip(clip);
-  EXPECT_EQ(session.plans()[static_cast<size_t>(clip)].noise.kind, Coverage::Missing);
-  window->go(MainWindow::Bench);
-  BenchPlace& bench = window->benchPlace();
-  bench.setStation(BenchPlace::Noise);
-  ASSERT_TRUE(bench.chooseShot(QStringLiteral("still.mp4")));
-  EXPECT_EQ(bench.noise().state().iso(), 1600);
-  bench.noise().state().measure();
-  ASSERT_TRUE(eventually([&] { return !bench.noise().state().busy(); }));
-  ASSERT_TRUE(bench.noise().state().finding()) << bench.noise().state().trouble().toStdString();
-  bench.putIntoProfile();
-  const ClipPlan& covered = session.plans()[static_cast<size_t>(clip)];
-  EXPECT_EQ(covered.noise.kind, Coverage::Measured) << covered.noise.reason;
-  EXPECT_TRUE(covered.job.correction.noise);
-  window->go(MainWindow::Compare);
-  ComparePlace& compare = window->comparePlace();
-  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
-  ASSERT_TRUE(compare.shown().removal);
-  EXPECT_LT(compare.shown().removal->noise_left, 0.9);
-  // Switched off for the clip, and back.
-  session.undoStack().undo();
-  EXPECT_EQ(session.plans()[static_cast<size_t>(clip)].noise.kind, Coverage::Missing);
-}
-
-TEST_F(Window, PatchesAreJudgedAsTheyAreDrawn) {
-  open(true);
-  window->go(MainWindow::Bench);
-  BenchPlace& bench = window->benchPlace();
-  bench.setStation(BenchPlace::Noise);
-  ASSERT_TRUE(bench.chooseShot(QStringLiteral("one.mp4")));
-  NoiseState& state = bench.noise().state();
-  state.setWay(NoiseState::Way::Patches);
-  ASSERT_TRUE(eventually([&] { return !state.cells().empty(); }));
-  state.addPatch({2, 2, 8, 8});
-  ASSERT_EQ(state.patches().size(), 1U);
-  EXPECT_FALSE(state.patchUsed(0));
-  EXPECT_NE(state.patches()[0].why.find("too small"), std::string::npos);
-  state.removePatch(0);
-  EXPECT_TRUE(state.patches().empty());
-  EXPECT_FALSE(state.entry());
-}
-
-TEST_F(Window, TheIsoCanBeSaidAndToldByNoise) {
-  open(true);
-  Session& session = window->session();
-  session.edit(QStringLiteral("say"), [](Shoot& s) { s.clips[0].iso = 800; });
-  const auto iso = isoOf(session.shoot(), session.plans()[0].clip, session.plans()[0].info);
-  ASSERT_TRUE(iso);
-  EXPECT_EQ(iso->iso, 800);
-  EXPECT_EQ(iso->from, ClipIso::From::Hand);
-  // Without a curve nothing is guessed.
-  window->shootPlace().estimateIsoOf({0});
-  ASSERT_TRUE(eventually([&] { return !window->shootPlace().busy(); }));
-  EXPECT_FALSE(session.shoot().clips[0].iso_estimate);
 }
 
 TEST_F(Window, EveryButtonHasATipOrAText) {

@@ -1,0 +1,60 @@
+#pragma once
+// The real window on a folder of two small clips, one of them cut off.
+
+#include <gtest/gtest.h>
+
+#include <QTest>
+#include <memory>
+
+#include "desktop/main_window.h"
+#include "tests/support/footage.h"
+
+namespace glenhaze::desktop {
+
+constexpr int kPatience_ms = 60000;
+
+template <typename Condition>
+bool eventually(Condition condition) {
+  return QTest::qWaitFor(condition, kPatience_ms);
+}
+
+inline Profile limpet(int width, int height) {
+  Profile p;
+  p.camera.name = "Limpet A1";
+  p.camera.width = width;
+  p.camera.height = height;
+  LensPart part;
+  part.lens = testing::testLens(LensModel::BrownConrady, width, height);
+  part.rms_px = 0.21;
+  part.method = "chart";
+  p.lens = part;
+  return p;
+}
+
+class Window : public ::testing::Test {
+ protected:
+  testing::ScratchFolder folder;
+  std::unique_ptr<MainWindow> window;
+
+  void open(bool with_profile) {
+    testing::makeFilm(folder / "one.mp4", testing::smallFilm(8));
+    auto cut = testing::smallFilm(30);
+    cut.keep_share = 0.5;
+    testing::makeFilm(folder / "two.mp4", cut);
+    Shoot shoot = shootFromFolder(folder.path());
+    shoot.output.encode.codec = Codec::Ffv1;
+    saveShoot(shoot, folder / "s.glenhaze-shoot.json");
+    if (with_profile) {
+      std::filesystem::create_directory(folder / "profiles");
+      Profile p = limpet(320, 180);
+      saveProfile(p, folder / "profiles" / suggestedFileName(p.camera));
+    }
+    window = std::make_unique<MainWindow>();
+    window->resize(1280, 800);
+    window->show();
+    ASSERT_TRUE(window->openPath(QString::fromStdString((folder / "s.glenhaze-shoot.json").string())));
+    ASSERT_TRUE(eventually([&] { return !window->session().probing(); }));
+  }
+};
+
+}  // namespace glenhaze::desktop
