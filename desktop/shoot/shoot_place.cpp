@@ -254,6 +254,17 @@ void ShootPlace::showMenu(const QPoint& at) {
   menu.addAction(tr("Say the ISO…"), this, [=, this] { askIso(clips); });
   menu.addAction(tr("Read the ISO from names…"), this, [=, this] { askIsoPattern(clips.front()); });
   menu.addAction(tr("Tell the ISO by noise"), this, [=, this] { estimateIsoOf(clips); });
+  // One line for each light that the camera's curves know, where there are several.
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clips.front())];
+  if (const auto lights =
+          plan.match.profile >= 0 ? lightsOf(curvesOf(plan.match.profile)) : std::vector<std::string>{};
+      lights.size() > 1) {
+    for (const std::string& light : lights)
+      change(light.empty() ? tr("Light: the curve without a name")
+                           : tr("Light: %1").arg(QString::fromStdString(light)),
+             [light](ShootClip& c) { c.light = light; });
+    change(tr("Light: what its noise fits"), [](ShootClip& c) { c.light.reset(); });
+  }
   change(first.render ? tr("Leave out of runs") : tr("Render again in runs"),
          [on = !first.render](ShootClip& c) { c.render = on; });
   if (session_.plans()[static_cast<size_t>(clips.front())].info.interlaced)
@@ -270,6 +281,11 @@ void ShootPlace::showMenu(const QPoint& at) {
   menu.exec(ledger_->viewport()->mapToGlobal(at));
 }
 
+std::vector<NoiseCurve> ShootPlace::curvesOf(int profile) const {
+  const auto& noise = session_.profiles()[static_cast<size_t>(profile)].noise;
+  return noise ? noise->curves() : std::vector<NoiseCurve>{};
+}
+
 void ShootPlace::estimateIsoOf(const std::vector<int>& clips) {
   struct Question {
     ClipInfo info;
@@ -279,9 +295,8 @@ void ShootPlace::estimateIsoOf(const std::vector<int>& clips) {
   for (const int clip : clips) {
     const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
     if (plan.match.profile < 0 || !plan.info.readable()) continue;
-    const Profile& profile = session_.profiles()[static_cast<size_t>(plan.match.profile)];
-    if (profile.noise && !profile.noise->entries.empty())
-      questions.push_back({plan.info, profile.noise->curves()});
+    if (auto curves = curvesOf(plan.match.profile); !curves.empty())
+      questions.push_back({plan.info, std::move(curves)});
   }
   if (questions.empty())
     return summary_->setText(tr("The ISO is told by noise curves, and there are none yet."));

@@ -37,6 +37,7 @@ class ShootPlace : public QWidget {
   void outputWanted();
 
  private:
+  std::vector<NoiseCurve> curvesOf(int profile) const;
   Background telling_;
   void buildLedger();
   QWidget* buildHead();
