@@ -307,4 +307,24 @@ Frame readFrame(const ClipInfo& info, int64_t index, const ReadOptions& options)
   return std::move(*frame);
 }
 
+FramesAround framesAround(const ClipInfo& info, int64_t index, int side, const ReadOptions& options,
+                          const Progress& progress) {
+  ClipReader reader(info, options);
+  const int64_t first = std::max<int64_t>(0, index - side);
+  reader.seek(first);
+  FramesAround around;
+  for (int64_t i = first; i <= index + side; ++i) {
+    progress.check();
+    auto frame = reader.next();
+    if (!frame) break;
+    around.frames.push_back(std::move(*frame));
+  }
+  around.middle = static_cast<size_t>(index - first);
+  // A seek beyond the end goes to the last frame there is.
+  if (around.middle >= around.frames.size() || around.frames[around.middle].index != index)
+    throw Error(ErrorKind::Unreadable, "This frame cannot be read", info.path.string(),
+                "frame " + std::to_string(index), "");
+  return around;
+}
+
 }  // namespace glenhaze

@@ -6,7 +6,9 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <vector>
 
+#include "core/base/progress.h"
 #include "core/frame/frame.h"
 #include "core/media/clip_info.h"
 
@@ -55,5 +57,14 @@ class ClipReader {
 
 /// One frame. Throws Error(Unreadable) when there is none.
 Frame readFrame(const ClipInfo& info, int64_t index, const ReadOptions& options = {});
+
+/// A frame with up to `side` frames before and after it, in order, and where among them it stands.
+struct FramesAround {
+  std::vector<Frame> frames;
+  size_t middle = 0;
+};
+/// Throws Error(Unreadable) when there is no such frame, Error(Cancelled).
+FramesAround framesAround(const ClipInfo& info, int64_t index, int side, const ReadOptions& options = {},
+                          const Progress& progress = {});
 
 }  // namespace glenhaze

@@ -78,20 +78,8 @@ double strengthThatKeepsStructure(const std::vector<Frame>& frames, size_t middl
 
 double strengthThatKeepsStructure(const ClipInfo& clip, Fields fields, int64_t frame, const NoiseCurve& curve,
                                   const DenoiseSettings& settings, const Progress& progress) {
-  ClipReader reader(clip, ReadOptions{0, fields});
-  const int64_t first = std::max<int64_t>(0, frame - settings.frames_each_side);
-  reader.seek(first);
-  std::vector<Frame> frames;
-  for (int64_t i = first; i <= frame + settings.frames_each_side; ++i) {
-    auto next = reader.next();
-    if (!next) break;
-    frames.push_back(std::move(*next));
-  }
-  const auto middle = static_cast<size_t>(frame - first);
-  if (middle >= frames.size())
-    throw Error(ErrorKind::Unreadable, "This frame cannot be read", clip.path.string(),
-                "frame " + std::to_string(frame), "");
-  return strengthThatKeepsStructure(frames, middle, curve, settings, progress);
+  const FramesAround around = framesAround(clip, frame, settings.frames_each_side, {0, fields}, progress);
+  return strengthThatKeepsStructure(around.frames, around.middle, curve, settings, progress);
 }
 
 }  // namespace glenhaze

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <chrono>
 
-#include "core/base/error.h"
 #include "core/pipeline/sensor_stage.h"
 
 namespace glenhaze {
@@ -13,20 +12,7 @@ std::vector<VariantFrame> tryVariants(const ClipInfo& clip, Fields fields, int64
                                       const Progress& progress) {
   int side = 0;
   for (const DenoiseSettings& s : settings) side = std::max(side, s.frames_each_side);
-  ClipReader reader(clip, ReadOptions{0, fields});
-  const int64_t first = std::max<int64_t>(0, index - side);
-  reader.seek(first);
-  std::vector<Frame> frames;
-  for (int64_t i = first; i <= index + side; ++i) {
-    progress.check();
-    auto frame = reader.next();
-    if (!frame) break;
-    frames.push_back(std::move(*frame));
-  }
-  const auto middle = static_cast<size_t>(index - first);
-  if (middle >= frames.size())
-    throw Error(ErrorKind::Unreadable, "This frame cannot be read", clip.path.string(),
-                "frame " + std::to_string(index), "");
+  const auto [frames, middle] = framesAround(clip, index, side, {0, fields}, progress);
   const Geometry geometry(correction, {clip.width, clip.height});
   std::vector<VariantFrame> results;
   for (const DenoiseSettings& s : settings) {

@@ -48,22 +48,10 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   view_->setLayoutMode(PictureView::Layout::Divider);
   view_->setOverlay([this](QPainter& p, const PictureView& v, int pane) { drawOver(p, v, pane); });
   view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
-    if (!edge_on_) return false;
-    const double reach = 14 / view_->shownScale();
-    const auto near = [&](QPointF q) { return QLineF(at, q).length() < reach; };
-    if (near(edge_a_))
-      edge_grip_ = 0;
-    else if (near(edge_b_))
-      edge_grip_ = 1;
-    else {
-      edge_a_ = at;
-      edge_grip_ = 1;
-    }
-    (edge_grip_ == 0 ? edge_a_ : edge_b_) = at;
-    return true;
+    return edge_.press(at, 14 / view_->shownScale());
   };
   view_->on_drag = [this](QPointF at) {
-    (edge_grip_ == 0 ? edge_a_ : edge_b_) = at;
+    edge_.drag(at);
     view_->update();
   };
   view_->on_release = [this](QPointF) { measureEdge(); };
@@ -132,8 +120,8 @@ QWidget* ComparePlace::buildTools() {
   edge_tool_->setCheckable(true);
   edge_tool_->setToolTip(tr("Lay a straight edge on the picture (E); it reads the bow of the edge under it"));
   connect(edge_tool_, &QPushButton::toggled, this, [this](bool on) {
-    edge_on_ = on;
-    if (on && edge_a_.isNull())
+    edge_.on = on;
+    if (on && edge_.a.isNull())
       layStraightEdge(QPointF(view_->pictureSize().width() * 0.2, view_->pictureSize().height() * 0.3),
                       QPointF(view_->pictureSize().width() * 0.8, view_->pictureSize().height() * 0.3));
     view_->update();
@@ -424,7 +412,7 @@ void ComparePlace::reload() {
   if (other) {
     frame_ = plan.info.frames / 2;
     pins_.clear();
-    edge_a_ = edge_b_ = {};
+    edge_.a = edge_.b = {};
     edge_text_->clear();
     noise_form_->setVerdict(std::nullopt);
     edge_tool_->setChecked(false);
@@ -511,42 +499,21 @@ void ComparePlace::show(const PreviewFrame& frame) {
   noise_form_->setVerdict(current_.removal);
   showVariants();
   updatePins();
-  if (edge_on_) measureEdge();
+  if (edge_.on) measureEdge();
 }
 
 void ComparePlace::layStraightEdge(QPointF a, QPointF b) {
-  edge_a_ = a;
-  edge_b_ = b;
-  edge_on_ = true;
+  edge_.a = a;
+  edge_.b = b;
+  edge_.on = true;
   edge_tool_->setChecked(true);
   measureEdge();
 }
 
-// Bow of the edge under the straight edge: follows it from end to end, in the picture and in the source.
 void ComparePlace::measureEdge() {
   if (clip_ < 0 || current_.corrected_frame.width == 0) return;
-  const auto bow = [](const Frame& frame, QPointF a, QPointF b) -> double {
-    const std::array<Point, 2> marks = {Point{a.x(), a.y()}, Point{b.x(), b.y()}};
-    const SnappedEdge edge = snapEdge(frame, marks);
-    if (!edge.found) return -1;
-    const LensMap straight(straightLens(frame.width, frame.height, frame.width));
-    return measureStraightness(edge.points, straight).bow_px;
-  };
-  const double now = bow(current_.corrected_frame, edge_a_, edge_b_);
-  QString text =
-      now < 0 ? tr("No single edge from end to end here.")
-              : tr("Bow under the straight edge: <b>%1</b>").arg(withUnit(now, 2, QStringLiteral("px")));
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  if (now >= 0 && plan.job.correction.lens) {
-    const Geometry geometry(plan.job.correction, {plan.info.width, plan.info.height});
-    const auto a = geometry.toSource({edge_a_.x(), edge_a_.y()}),
-               b = geometry.toSource({edge_b_.x(), edge_b_.y()});
-    if (a && b) {
-      const double before = bow(current_.source_frame, {a->x, a->y}, {b->x, b->y});
-      if (before >= 0) text += tr(", in the source %1").arg(withUnit(before, 2, QStringLiteral("px")));
-    }
-  }
-  edge_text_->setText(text);
+  edge_text_->setText(edge_.measured(current_.corrected_frame, current_.source_frame, plan.job.correction));
   view_->update();
 }
 
@@ -565,13 +532,7 @@ void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
     drawRimmed(p, QPolygonF{at + QPointF(-6, 0), at + QPointF(6, 0)}, 1.4);
     drawRimmed(p, QPolygonF{at + QPointF(0, -6), at + QPointF(0, 6)}, 1.4);
   }
-  if (edge_on_) {
-    const QPointF a = v.toScreen(edge_a_, pane), b = v.toScreen(edge_b_, pane);
-    drawRimmed(p, QPolygonF{a, b}, 1.4);
-    p.setPen(QPen(look::kDeep, 1));
-    p.setBrush(look::kText);
-    for (const QPointF& q : {a, b}) p.drawRect(QRectF(q.x() - 4, q.y() - 4, 8, 8));
-  }
+  edge_.draw(p, v, pane);
   if (clip_ >= 0 && v.layoutMode() == PictureView::Layout::Side)
     drawTag(p, QPointF(pane == 0 ? 12 : v.width() / 2.0 + 14, 28),
             pane == 0 ? tr("source") : tr("corrected"));

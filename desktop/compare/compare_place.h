@@ -8,6 +8,7 @@
 
 #include "desktop/background.h"
 #include "desktop/compare/preview.h"
+#include "desktop/compare/straight_edge.h"
 #include "desktop/session.h"
 #include "desktop/widgets/picture_view.h"
 
@@ -102,9 +103,7 @@ class ComparePlace : public QWidget {
   PreviewFrame current_;
   Correction looked_at_;
   Fields fields_ = Fields::Keep;
-  bool edge_on_ = false;
-  QPointF edge_a_, edge_b_;
-  int edge_grip_ = -1;
+  StraightEdge edge_;
 };
 
 }  // namespace glenhaze::desktop

@@ -16,6 +16,7 @@
 #include "core/noise/blocks.h"
 #include "core/noise/denoise.h"
 #include "tests/support/footage.h"
+#include "tests/support/noise.h"
 
 namespace glenhaze {
 namespace {
@@ -156,9 +157,7 @@ TEST(Blocks, AreMeasuredOnTheirGridAndSmoothed) {
     EXPECT_EQ(found.across[0].phase, shift);
     EXPECT_EQ(found.down[0].phase, shift);
     // Hardly any noise of the camera's own: what is gained is the coder's.
-    NoiseCurve quiet;
-    quiet.level = {0, 255};
-    for (auto& sigma : quiet.sigma) sigma = {0.3, 0.3};
+    const NoiseCurve quiet = testing::evenCurve(0.3);
     DenoiseSettings settings;
     const Frame smooth = denoiseOne({hard}, 0, quiet, settings);
     settings.blocks = 0;

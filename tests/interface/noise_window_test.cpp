@@ -9,6 +9,7 @@
 #include "desktop/compare/variant_board.h"
 #include "desktop/noise_speeds.h"
 #include "tests/interface/window_fixture.h"
+#include "tests/support/noise.h"
 
 namespace glenhaze::desktop {
 namespace {
@@ -109,9 +110,7 @@ class NoisyWindow : public Window {
     profile.noise.emplace();
     for (const double iso : {400.0, 1600.0}) {
       NoiseEntry e;
-      e.curve.iso = iso;
-      e.curve.level = {16, 235};
-      for (auto& s : e.curve.sigma) s = {iso / 200, iso / 200};
+      e.curve = testing::evenCurve(iso / 200, iso / 200, iso);
       profile.noise->put(e);
     }
     session.putProfile(QStringLiteral("noise"), profile);

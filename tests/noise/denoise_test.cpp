@@ -16,17 +16,10 @@
 #include "core/media/reader.h"
 #include "core/noise/measure.h"
 #include "tests/support/footage.h"
+#include "tests/support/noise.h"
 
 namespace glenhaze {
 namespace {
-
-NoiseCurve curveOf(double sigma_y, double sigma_c) {
-  NoiseCurve c;
-  c.iso = 800;
-  c.level = {0, 255};
-  c.sigma = {std::vector{sigma_y, sigma_y}, std::vector{sigma_c, sigma_c}, std::vector{sigma_c, sigma_c}};
-  return c;
-}
 
 // Independent normal noise on every sample of every plane; one stream a frame.
 Frame noisy(const Frame& clean, double sigma_y, double sigma_c, unsigned seed) {
@@ -115,7 +108,7 @@ TEST(Denoise, AStillPictureIsAveragedOverFrames) {
     DenoiseSettings settings;
     settings.smoothing = 0;
     settings.frames_each_side = side;
-    const Frame out = denoiseOne(frames, 4, curveOf(6, 4), settings);
+    const Frame out = denoiseOne(frames, 4, testing::evenCurve(6, 4), settings);
     // Rounding to codes adds a twelfth.
     EXPECT_LE(squaredError(out, clean, 0, 8, 8, 184, 120), 36.0 / (2 * side + 1) * 1.25 + 1.0 / 12) << side;
     EXPECT_LE(squaredError(out, clean, 1, 8, 8, 88, 56), 16.0 / (2 * side + 1) * 1.25 + 1.0 / 12) << side;
@@ -129,10 +122,10 @@ TEST(Denoise, EveryInstructionSetGivesTheSamePicture) {
     frames.push_back(
         noisy(testing::paint(161, 99, {}, [&](int x, int y) { return landscape(x + 2 * i, y + i); }), 5, 3,
               static_cast<unsigned>(i)));
-  std::vector<Frame> best = removed(frames, curveOf(5, 3), {});
+  std::vector<Frame> best = removed(frames, testing::evenCurve(5, 3), {});
   for (const int64_t target : {HWY_SCALAR, HWY_SSSE3, HWY_SSE4, HWY_AVX2}) {
     hwy::SetSupportedTargetsForTest(target);
-    const auto out = removed(frames, curveOf(5, 3), {});
+    const auto out = removed(frames, testing::evenCurve(5, 3), {});
     hwy::SetSupportedTargetsForTest(0);
     for (size_t plane = 0; plane < 3; ++plane)
       EXPECT_GE(psnrOf(out[1], best[1], plane), 60) << hwy::TargetName(target);
@@ -145,10 +138,10 @@ TEST(Denoise, StrengthNoughtAndFullMixLeaveEveryCode) {
   for (unsigned i = 0; i < 3; ++i) frames.push_back(noisy(clean, 5, 3, i));
   DenoiseSettings off;
   off.luma = off.chroma = 0;
-  EXPECT_TRUE(sameSamples(denoiseOne(frames, 1, curveOf(5, 3), off), frames[1]));
+  EXPECT_TRUE(sameSamples(denoiseOne(frames, 1, testing::evenCurve(5, 3), off), frames[1]));
   DenoiseSettings mixed;
   mixed.mix = 1;
-  const Frame out = denoiseOne(frames, 1, curveOf(5, 3), mixed);
+  const Frame out = denoiseOne(frames, 1, testing::evenCurve(5, 3), mixed);
   EXPECT_LE(squaredError(out, frames[1], 0, 0, 0, 97, 61), 0.01);
 }
 
@@ -157,7 +150,7 @@ TEST(Denoise, FootageWithoutNoiseStaysWithinACode) {
   for (int i = 0; i < 5; ++i)
     frames.push_back(testing::paint(192, 128, {}, [&](int x, int y) { return landscape(x + 3 * i, y + i); }));
   // The least noise that a measurement finds: that of rounding.
-  const Frame out = denoiseOne(frames, 2, curveOf(0.29, 0.29), {});
+  const Frame out = denoiseOne(frames, 2, testing::evenCurve(0.29, 0.29), {});
   for (int y = 0; y < out.height; ++y)
     for (int x = 0; x < out.width; ++x)
       EXPECT_NEAR(out.planes[0].row<uint8_t>(y)[x], frames[2].planes[0].row<uint8_t>(y)[x], 1)
@@ -173,7 +166,7 @@ TEST(Denoise, SameBitsForAnyNumberOfThreads) {
   std::optional<std::vector<Frame>> first;
   for (const int threads : {1, 2, 3, 8}) {
     const ThreadLimit limit(threads);
-    const auto out = removed(frames, curveOf(5, 3), {});
+    const auto out = removed(frames, testing::evenCurve(5, 3), {});
     ASSERT_EQ(out.size(), frames.size());
     if (!first) first = out;
     for (size_t i = 0; i < out.size(); ++i)
@@ -193,7 +186,7 @@ TEST(Denoise, FramesComeOutOnceAndInOrder) {
       }
       DenoiseSettings settings;
       settings.frames_each_side = side;
-      const auto out = removed(frames, curveOf(4, 2), settings);
+      const auto out = removed(frames, testing::evenCurve(4, 2), settings);
       ASSERT_EQ(out.size(), count);
       for (size_t i = 0; i < count; ++i) {
         EXPECT_EQ(out[i].index, static_cast<int64_t>(i));
@@ -211,7 +204,8 @@ TEST(Denoise, ACutLeavesNothingOfTheOtherSide) {
   std::vector<Frame> cut, alone;
   for (unsigned i = 0; i < 6; ++i) cut.push_back(noisy(i < 3 ? before : after, 5, 3, i));
   for (unsigned i = 3; i < 6; ++i) alone.push_back(cut[i]);
-  const auto out = removed(cut, curveOf(5, 3), {}), expected = removed(alone, curveOf(5, 3), {});
+  const auto out = removed(cut, testing::evenCurve(5, 3), {}),
+             expected = removed(alone, testing::evenCurve(5, 3), {});
   // What the frame before leaves is judged against what the frames of its own side make of it.
   const double own = squaredError(expected[0], after, 0, 8, 8, 184, 120);
   EXPECT_LE(squaredError(out[3], after, 0, 8, 8, 184, 120), own * 1.05 + 0.05);
@@ -232,7 +226,7 @@ TEST(Denoise, WhatMovesOnItsOwnLeavesNoTrail) {
       }));
       frames.push_back(noisy(clean.back(), 6.4, 4, 50 + static_cast<unsigned>(i)));
     }
-    const auto out = removed(frames, curveOf(6.4, 4), {});
+    const auto out = removed(frames, testing::evenCurve(6.4, 4), {});
     for (int i = 0; i < 7; ++i) {
       const auto error = [&](const Frame& f, int x0, int x1) {
         return squaredError(f, clean[static_cast<size_t>(i)], 0, std::max(0, x0), 56, std::min(kWidth, x1),
@@ -262,7 +256,7 @@ TEST_P(Formats, GainOnAMovingPictureAndColoursStay) {
                                    [&](int x, int y) { return landscape(x + 3 * i, y + 2 * i) * unit; }));
     frames.push_back(noisy(clean.back(), 6.4, 4, 90 + static_cast<unsigned>(i)));
   }
-  const Frame out = denoiseOne(frames, 2, curveOf(6.4, 4), {});
+  const Frame out = denoiseOne(frames, 2, testing::evenCurve(6.4, 4), {});
   EXPECT_GT(psnrOf(out, clean[2], 0), psnrOf(frames[2], clean[2], 0) + 3.5);
   for (size_t c : {1U, 2U}) EXPECT_GT(psnrOf(out, clean[2], c), psnrOf(frames[2], clean[2], c) + 6);
   // Mean of any 64 × 64 area: no more than 0.3 codes from what it was.
@@ -300,7 +294,7 @@ TEST(Denoise, FeaturesStayWhereTheyAre) {
   std::vector<Frame> frames;
   for (int i = 0; i < 5; ++i)
     frames.push_back(noisy(disc(60.2 + 1.3 * i, 47.6 - 0.4 * i), 5, 3, 7 + static_cast<unsigned>(i)));
-  const auto [ox, oy] = centroid(denoiseOne(frames, 2, curveOf(5, 3), {}));
+  const auto [ox, oy] = centroid(denoiseOne(frames, 2, testing::evenCurve(5, 3), {}));
   const auto [cx, cy] = centroid(disc(62.8, 46.8));
   EXPECT_NEAR(ox, cx, 0.05);
   EXPECT_NEAR(oy, cy, 0.05);
@@ -316,7 +310,7 @@ TEST(Denoise, ReachSaysHowCoarseBlotchesMayBe) {
   const Frame blotchy = testing::paint(192, 128, {}, [&](int x, int y) {
     return static_cast<int>(std::lround(120 + blotch[static_cast<size_t>(y / 8 * 24 + x / 8)]));
   });
-  NoiseCurve curve = curveOf(4, 4);
+  NoiseCurve curve = testing::evenCurve(4, 4);
   curve.octaves[0] = {0.1, 0.8, 8, 16};
   const auto left = [&](int reach) {
     DenoiseSettings settings;
@@ -339,7 +333,7 @@ TEST(Denoise, RepeatedFramesAreNoEvidence) {
   DenoiseSettings settings;
   settings.smoothing = 0;
   // a a b b: two pictures, however often they are shown.
-  const Frame out = denoiseOne({a, a, b, b}, 1, curveOf(6, 4), settings);
+  const Frame out = denoiseOne({a, a, b, b}, 1, testing::evenCurve(6, 4), settings);
   EXPECT_GE(squaredError(out, clean, 0, 8, 8, 184, 120), 36.0 / 2 * 0.9);
 }
 
@@ -363,9 +357,9 @@ TEST(Denoise, SpecksAreMendedAndWhatMovesStays) {
     frames.push_back(frame);
   }
   DenoiseSettings settings;
-  const Frame kept = denoiseOne(frames, 1, curveOf(3, 2), settings);
+  const Frame kept = denoiseOne(frames, 1, testing::evenCurve(3, 2), settings);
   settings.specks = 1;
-  const Frame mended = denoiseOne(frames, 1, curveOf(3, 2), settings);
+  const Frame mended = denoiseOne(frames, 1, testing::evenCurve(3, 2), settings);
   const auto drop = [&](const Frame& f) { return squaredError(f, clean[1], 0, 162, 42, 179, 59); };
   const auto ball = [&](const Frame& f) { return squaredError(f, clean[1], 0, 60, 98, 86, 124); };
   EXPECT_LT(drop(mended), 0.05 * drop(kept));
@@ -379,22 +373,22 @@ TEST(Denoise, TheCurveMayChangeWithinAClip) {
   for (unsigned i = 0; i < 6; ++i) frames.push_back(noisy(clean, i < 3 ? 2 : 8, 2, 70 + i));
   DenoiseSettings settings;
   settings.frames_each_side = 0;
-  Denoiser changing(curveOf(2, 2), settings);
+  Denoiser changing(testing::evenCurve(2, 2), settings);
   std::vector<Frame> out;
   for (size_t i = 0; i < frames.size(); ++i) {
-    if (i == 3) changing.changeCurve(curveOf(8, 2));
+    if (i == 3) changing.changeCurve(testing::evenCurve(8, 2));
     if (auto done = changing.push(frames[i])) out.push_back(*done);
   }
   ASSERT_EQ(out.size(), 6U);
-  EXPECT_TRUE(sameSamples(out[2], denoiseOne({frames[2]}, 0, curveOf(2, 2), settings)));
-  EXPECT_TRUE(sameSamples(out[4], denoiseOne({frames[4]}, 0, curveOf(8, 2), settings)));
+  EXPECT_TRUE(sameSamples(out[2], denoiseOne({frames[2]}, 0, testing::evenCurve(2, 2), settings)));
+  EXPECT_TRUE(sameSamples(out[4], denoiseOne({frames[4]}, 0, testing::evenCurve(8, 2), settings)));
 }
 
 TEST(Denoise, SettingsOutOfRangeAreRefusedByName) {
   const auto refused = [](const std::function<void(DenoiseSettings&)>& spoil) {
     DenoiseSettings s;
     spoil(s);
-    EXPECT_THROW(Denoiser(curveOf(5, 3), s), Error);
+    EXPECT_THROW(Denoiser(testing::evenCurve(5, 3), s), Error);
   };
   refused([](auto& s) { s.frames_each_side = 5; });
   refused([](auto& s) { s.luma = -1; });

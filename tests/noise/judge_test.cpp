@@ -8,17 +8,10 @@
 #include "core/base/error.h"
 #include "core/noise/view.h"
 #include "tests/support/footage.h"
+#include "tests/support/noise.h"
 
 namespace glenhaze {
 namespace {
-
-NoiseCurve evenCurve(double sigma) {
-  NoiseCurve c;
-  c.iso = 800;
-  c.level = {0, 255};
-  for (auto& s : c.sigma) s = {sigma, sigma};
-  return c;
-}
 
 // Left half flat, right half fine texture; noise of its own for each seed.
 Frame halves(double sigma, unsigned seed, double contrast = 1) {
@@ -39,16 +32,16 @@ TEST(Judge, NoiseLeftIsTheShareOfDeviation) {
     for (int x = 0; x < half.width; ++x)
       half.planes[0].row<uint8_t>(y)[x] = static_cast<uint8_t>(
           (noisy.planes[0].row<uint8_t>(y)[x] + clean.planes[0].row<uint8_t>(y)[x] + 1) / 2);
-  const RemovalVerdict v = judgeRemoval(noisy, half, evenCurve(6));
+  const RemovalVerdict v = judgeRemoval(noisy, half, testing::evenCurve(6));
   EXPECT_NEAR(v.noise_left, 0.5, 0.03);
   EXPECT_FALSE(v.takes_structure) << v.structure_taken;
 }
 
 TEST(Judge, ContrastThatWentWithTheNoiseIsFound) {
-  const RemovalVerdict v = judgeRemoval(halves(4, 1), halves(0, 1, 0.9), evenCurve(4));
+  const RemovalVerdict v = judgeRemoval(halves(4, 1), halves(0, 1, 0.9), testing::evenCurve(4));
   EXPECT_NEAR(v.structure_taken, 0.1, 0.02);
   EXPECT_TRUE(v.takes_structure);
-  EXPECT_FALSE(judgeRemoval(halves(4, 1), halves(0, 1), evenCurve(4)).takes_structure);
+  EXPECT_FALSE(judgeRemoval(halves(4, 1), halves(0, 1), testing::evenCurve(4)).takes_structure);
 }
 
 TEST(Judge, TheStrengthFoundTakesNoStructure) {
@@ -59,16 +52,17 @@ TEST(Judge, TheStrengthFoundTakesNoStructure) {
   hard.smoothing = 3;
   hard.frames_each_side = 0;
   ASSERT_TRUE(
-      judgeRemoval(frames[2], denoiseOne(frames, 2, evenCurve(5), hard), evenCurve(5)).takes_structure);
-  const double found = strengthThatKeepsStructure(frames, 2, evenCurve(5), hard);
+      judgeRemoval(frames[2], denoiseOne(frames, 2, testing::evenCurve(5), hard), testing::evenCurve(5))
+          .takes_structure);
+  const double found = strengthThatKeepsStructure(frames, 2, testing::evenCurve(5), hard);
   EXPECT_LT(found, 4);
   EXPECT_GE(found, 1);
 }
 
 TEST(Judge, OtherSizesAreRefused) {
-  EXPECT_THROW(
-      judgeRemoval(halves(4, 1), testing::paint(64, 64, {}, [](int, int) { return 100; }), evenCurve(4)),
-      Error);
+  EXPECT_THROW(judgeRemoval(halves(4, 1), testing::paint(64, 64, {}, [](int, int) { return 100; }),
+                            testing::evenCurve(4)),
+               Error);
 }
 
 TEST(NoiseView, RemovedPartIsTheDifferenceAroundGrey) {

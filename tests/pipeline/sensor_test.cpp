@@ -6,17 +6,10 @@
 #include "core/pipeline/sensor_stage.h"
 #include "core/pipeline/variants.h"
 #include "tests/support/footage.h"
+#include "tests/support/noise.h"
 
 namespace glenhaze {
 namespace {
-
-NoiseCurve curveOf(double sigma) {
-  NoiseCurve c;
-  c.iso = 800;
-  c.level = {0, 255};
-  for (auto& s : c.sigma) s = {sigma, sigma};
-  return c;
-}
 
 ClipInfo noisyClip(const testing::ScratchFolder& folder, int64_t frames) {
   sim::CameraSetup setup = testing::smallCamera();
@@ -41,7 +34,7 @@ TEST(SensorStage, HotPixelsAreMendedBeforeNoiseAndTheSourceStays) {
   frame.planes[0].row<uint8_t>(30)[40] = 250;
   Correction correction;
   correction.hot_pixels = {{40, 30, 190}};
-  correction.noise = curveOf(1);
+  correction.noise = testing::evenCurve(1);
   correction.denoise.frames_each_side = 0;
   SensorStage stage(correction);
   const auto out = stage.push(frame);
@@ -54,11 +47,11 @@ TEST(SensorStage, EachFrameIsCleanedByTheIsoThatHeldThen) {
   const testing::ScratchFolder folder;
   const ClipInfo clip = noisyClip(folder, 6);
   Correction changing;
-  changing.noise = curveOf(1);
-  changing.noise_changes = {{0, curveOf(1)}, {3, curveOf(6)}};
+  changing.noise = testing::evenCurve(1);
+  changing.noise_changes = {{0, testing::evenCurve(1)}, {3, testing::evenCurve(6)}};
   changing.denoise.frames_each_side = 0;
   Correction later = changing;
-  later.noise = curveOf(6);
+  later.noise = testing::evenCurve(6);
   later.noise_changes.clear();
   SensorStage one(changing), two(later);
   ClipReader reader(clip);
@@ -75,7 +68,7 @@ TEST(Variants, AreWhatRenderingGivesEachWithItsFigures) {
   const testing::ScratchFolder folder;
   const ClipInfo clip = noisyClip(folder, 7);
   Correction correction;
-  correction.noise = curveOf(4);
+  correction.noise = testing::evenCurve(4);
   std::vector<DenoiseSettings> settings(3);
   settings[1].luma = settings[1].chroma = 0;
   settings[2].frames_each_side = 3;

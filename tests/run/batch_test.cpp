@@ -9,6 +9,7 @@
 #include "core/base/files.h"
 #include "core/run/ask.h"
 #include "tests/support/footage.h"
+#include "tests/support/noise.h"
 
 namespace glenhaze {
 namespace {
@@ -218,10 +219,8 @@ TEST(IsoOf, WhatIsSaidByHandWinsAndNoiseComesLast) {
 
 NoiseEntry noiseAt(double iso, const std::string& light, double sigma) {
   NoiseEntry e;
-  e.curve.iso = iso;
+  e.curve = testing::evenCurve(sigma, sigma, iso);
   e.curve.light = light;
-  e.curve.level = {16, 235};
-  for (auto& s : e.curve.sigma) s = {sigma, sigma};
   return e;
 }
 
