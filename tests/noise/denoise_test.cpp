@@ -241,6 +241,25 @@ TEST(Denoise, WhatMovesOnItsOwnLeavesNoTrail) {
   }
 }
 
+// Everything flies out of the picture, further from frame to frame than its border is wide.
+TEST(Denoise, MotionBeyondTheBorderIsHeldAtIt) {
+  for (const auto& [dx, dy] : {std::pair{44, 0}, {-44, 0}, {0, 44}, {0, -44}, {37, 41}}) {
+    std::vector<Frame> frames;
+    for (int i = 0; i < 9; ++i)
+      frames.push_back(noisy(testing::paint(128, 96, {},
+                                            [&](int x, int y) {
+                                              const int u = x + dx * i + 4000, v = y + dy * i + 4000;
+                                              return 60 + (u * u / 31 + v * v / 17 + u * v / 23) % 120;
+                                            }),
+                             3, 2, static_cast<unsigned>(i)));
+    DenoiseSettings settings;
+    settings.frames_each_side = 4;
+    const auto out = removed(frames, testing::evenCurve(3, 2), settings);
+    ASSERT_EQ(out.size(), frames.size());
+    for (size_t i = 0; i < out.size(); ++i) EXPECT_GT(psnrOf(out[i], frames[i], 0), 30);
+  }
+}
+
 // Parameterised over what cameras store.
 class Formats : public ::testing::TestWithParam<PixelFormat> {};
 INSTANTIATE_TEST_SUITE_P(Denoise, Formats,

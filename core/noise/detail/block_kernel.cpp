@@ -190,6 +190,12 @@ class RowMerger {
   }
   CellEnergy* energyAt(int n, int cell_row) { return energies_.data() + (2 * n + (cell_row & 1)) * cells_; }
 
+  // Where a cell can be fetched with all its taps.
+  static float held(float at, int samples) {
+    constexpr float kLeast = -kBorder + kTaps;
+    return std::min(std::max(at, kLeast), static_cast<float>(samples + kBorder - kStep - kTaps));
+  }
+
   void prepareCells(int cell_row) {
     alignas(64) int16_t fetched[kStep * kStep];
     const int y = cell_row * kStep - kStep;
@@ -200,8 +206,9 @@ class RowMerger {
       CellEnergy* energy = energyAt(n, cell_row);
       for (int cell = 0; cell < cells_; ++cell) {
         const int x = cell * kStep - kStep;
-        fetchCell(other.plane, job_.stride, static_cast<float>(x) + vectors[cell].dx,
-                  static_cast<float>(y) + vectors[cell].dy, job_.tables->taps, fetched);
+        // A cell may have the vector of a block beside it: what reaches beyond the border is held at it.
+        fetchCell(other.plane, job_.stride, held(static_cast<float>(x) + vectors[cell].dx, job_.width),
+                  held(static_cast<float>(y) + vectors[cell].dy, job_.height), job_.tables->taps, fetched);
         energy[cell] =
             differenceOf(fetched, job_.plane + y * job_.stride + x, job_.stride, out + cell * kStep, pitch_);
       }
