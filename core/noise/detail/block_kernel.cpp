@@ -170,9 +170,10 @@ class RowMerger {
       if (job.shrink != nullptr)
         hn::Store(hn::LoadU(kLanes, job.shrink + y * kBlock + x), kLanes, &amount_.v[y][x]);
     });
-    // What chance scatters the mean of n squares by, √(2/n).
-    constexpr float kMost[kScales] = {1 + 0.0884F, 1 + 0.1768F, 1 + 0.3536F, 1 + 0.7071F};
-    for (int k = 0; k < kScales; ++k) limit_[k] = 2 * job.tolerance * job.expected[k] * kMost[k];
+    // Below what is expected on every scale: at and above it chance and a little structure look alike, and
+    // the cosines tell them apart better.
+    constexpr float kSurely = 0.85F;
+    for (int k = 0; k < kScales; ++k) limit_[k] = kSurely * 2 * job.tolerance * job.expected[k];
     // The row of blocks before the first only adds its lower half.
     prepareCells(first - 1);
     for (int row = first - 1; row < last; ++row) {
