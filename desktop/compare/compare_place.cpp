@@ -405,9 +405,14 @@ void ComparePlace::reload() {
     return;
   }
   const ClipPlan& plan = plans[static_cast<size_t>(clip)];
-  message_->setText(QString::fromStdString(
-      plan.match.kind == MatchKind::None || plan.match.kind == MatchKind::Borrowed ? plan.match.reason
-                                                                                   : std::string()));
+  QString message;
+  if (plan.match.kind == MatchKind::None || plan.match.kind == MatchKind::Borrowed)
+    message = QString::fromStdString(plan.match.reason);
+  else if (plan.questions.iso)
+    message =
+        tr("Nothing says this clip's ISO, so its noise is not removed here yet. The run tells it by itself; "
+           "“Tell the ISO by noise” in its menu in Shoot does it now.");
+  message_->setText(message);
   const bool other = plan.info.path != path_;
   if (other) {
     frame_ = plan.info.frames / 2;
