@@ -119,50 +119,61 @@ std::array<float, 16> ringOf(const Still& s, int x, int y) {
   return ring;
 }
 
-// How far each sample stands out from the ring around it.
-std::vector<float> responsesOf(const Still& s) {
-  std::vector<float> responses(s.mean.size());
+// How each sample of a still stands to the ring around it.
+struct Responses {
+  std::vector<float> beyond;  // how far outside all of it, up or down; 0 within, as on edges and slopes
+  std::vector<float> off;     // distance from its middle
+  std::vector<float> spread;  // of the ring itself, lowest to highest
+};
+
+Responses responsesOf(const Still& s) {
+  const std::vector<float> none(s.mean.size());
+  Responses responses{none, none, none};
   parallelBlocks(s.height, 16, [&](int first, int last) {
     for (int y = first; y < last; ++y)
       for (int x = 0; x < s.width; ++x) {
         std::array<float, 16> ring = ringOf(s, x, y);
-        std::nth_element(ring.begin(), ring.begin() + 8, ring.end());
-        responses[static_cast<size_t>(y) * static_cast<size_t>(s.width) + static_cast<size_t>(x)] =
-            s.at(x, y) - ring[8];
+        std::sort(ring.begin(), ring.end());
+        const float here = s.at(x, y);
+        const size_t at = static_cast<size_t>(y) * static_cast<size_t>(s.width) + static_cast<size_t>(x);
+        responses.beyond[at] = std::max(here - ring.back(), 0.0F) + std::min(here - ring.front(), 0.0F);
+        responses.off[at] = std::abs(here - (ring[7] + ring[8]) / 2);
+        responses.spread[at] = ring.back() - ring.front();
       }
   });
   return responses;
 }
 
-// `times`: how much further than what is usual around it a sample must stand out.
+// A sample counts when it is the strongest near it and goes beyond its ring by `times` what samples around
+// it are usually off theirs: texture, and noise that the codec has frozen, make all of them stand out. Along
+// edges sharpened in the camera, halos make rows of beads: there the ring itself is anything but even.
 std::vector<HotPixel> standingOut(const Still& s, double noise, double times) {
-  const std::vector<float> responses = responsesOf(s);
-  const auto at = [&](int x, int y) {
-    return responses[static_cast<size_t>(std::clamp(y, 0, s.height - 1)) * static_cast<size_t>(s.width) +
-                     static_cast<size_t>(std::clamp(x, 0, s.width - 1))];
+  const Responses responses = responsesOf(s);
+  const auto at = [&](const std::vector<float>& all, int x, int y) {
+    return all[static_cast<size_t>(std::clamp(y, 0, s.height - 1)) * static_cast<size_t>(s.width) +
+               static_cast<size_t>(std::clamp(x, 0, s.width - 1))];
   };
   const double least = std::max(5.0, 8 * noise / std::sqrt(static_cast<double>(s.frames)));
+  constexpr int kFar = 5;
   std::vector<HotPixel> found;
   for (int y = 0; y < s.height; ++y)
     for (int x = 0; x < s.width; ++x) {
-      const float here = at(x, y);
-      if (std::abs(here) < least) continue;
+      const float here = at(responses.beyond, x, y);
+      if (std::abs(here) < least || std::abs(here) < at(responses.spread, x, y)) continue;
       bool peak = true;
       std::vector<float> around;
-      constexpr int kFar = 5;
       for (int dy = -kFar; dy <= kFar; ++dy)
         for (int dx = -kFar; dx <= kFar; ++dx) {
-          const float r = std::abs(at(x + dx, y + dy));
           // A hot pixel's own blur, after demosaicing, is not what is usual around it.
           if (std::max(std::abs(dx), std::abs(dy)) > 2)
-            around.push_back(r);
+            around.push_back(at(responses.off, x + dx, y + dy));
           else
-            peak &= r <= std::abs(here);
+            peak &= std::abs(at(responses.beyond, x + dx, y + dy)) <= std::abs(here);
         }
-      // Nine of ten samples around stand out by less than this.
-      const auto high = around.begin() + static_cast<ptrdiff_t>(around.size() * 9 / 10);
-      std::nth_element(around.begin(), high, around.end());
-      if (peak && std::abs(here) > times * *high) found.push_back({x, y, here});
+      // Half of the samples around are off by less than this.
+      const auto middle = around.begin() + static_cast<ptrdiff_t>(around.size() / 2);
+      std::nth_element(around.begin(), middle, around.end());
+      if (peak && std::abs(here) > times * *middle) found.push_back({x, y, here});
     }
   return found;
 }
@@ -184,7 +195,7 @@ HotPixelFinding findHotPixels(std::span<const ClipInfo> shots, const Progress& p
                   "Put the camera down, or cover the lens");
     const double noise = std::sqrt(std::max(0.02F, middleOf(still.variance)));
     if (middleOf(still.mean) > 40) finding.dark = false;
-    for (const HotPixel& p : standingOut(still, noise, finding.dark ? 2 : shots.size() > 1 ? 3 : 5)) {
+    for (const HotPixel& p : standingOut(still, noise, finding.dark ? 4 : shots.size() > 1 ? 6 : 9)) {
       auto& [excess, count] = seen[{p.x, p.y}];
       excess += p.excess;
       ++count;
