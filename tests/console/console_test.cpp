@@ -191,6 +191,28 @@ TEST_F(Console, OnlyNoiseMeasuredHereLeavesEveryPixelWhereItWas) {
   EXPECT_GT(testing::lumaPsnr(readFrame(probe(folder / "out" / "a.mkv"), 4), wanted), before + 1);
 }
 
+TEST_F(Console, HotPixelsFoundWithTheLensCoveredGoIntoTheProfile) {
+  const std::string p = profile();
+  sim::CameraSetup setup = testing::smallCamera();
+  setup.exposure = 0.002;
+  setup.noise = sim::sensorNoiseAt(400);
+  setup.hot_pixels = 12;
+  setup.samples = 1;
+  sim::FilmSettings film_settings = testing::smallFilm(8);
+  film_settings.codec = sim::FilmCodec::Ffv1;
+  const sim::SimCamera camera(setup, sim::millScene(), [](double) { return sim::Pose{}; });
+  sim::writeFilm(folder / "dark.mkv", camera, film_settings);
+  const Output o = run({"noise", "hot-pixels", "--json", "--into", p, folder / "dark.mkv"});
+  ASSERT_EQ(o.exit_code, 0) << o.err;
+  const json answer = o.parsed();
+  EXPECT_TRUE(answer["dark"].get<bool>());
+  int right = 0;
+  for (const json& found : answer["pixels"])
+    for (const auto& [x, y] : camera.hotPixels()) right += found[0] == x && found[1] == y ? 1 : 0;
+  EXPECT_GE(right, 10) << o.out;
+  EXPECT_EQ(json::parse(readFile(p))["noise"]["hot_pixels"].size(), answer["pixels"].size());
+}
+
 TEST_F(Console, AKilledRunIsTakenUpWithoutLossOrDoubles) {
   const std::string p = profile();
   std::vector<std::string> arguments = {"apply", "--json", "--profile", p, "--out", folder / "out"};
