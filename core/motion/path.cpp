@@ -1,0 +1,134 @@
+#include "core/motion/path.h"
+
+#include <algorithm>
+#include <array>
+#include <cstdio>
+#include <sstream>
+
+#include "core/base/error.h"
+
+namespace glenhaze {
+
+std::string pathDoubtText(PathDoubt doubt) {
+  constexpr std::array<const char*, 5> kTexts = {"", "cut", "nothing to track", "blurred",
+                                                 "much moves on its own"};
+  return kTexts[static_cast<size_t>(doubt)];
+}
+
+bool PathFrame::operator==(const PathFrame& o) const {
+  return time_s == o.time_s && orientation == o.orientation && shift.x == o.shift.x && shift.y == o.shift.y &&
+         scale == o.scale && confidence == o.confidence && doubt == o.doubt;
+}
+
+namespace {
+
+// Speeds at the knots of a natural cubic spline through steps[i] over spans[i]: Thomas' algorithm on
+//   v[i−1]/h[i−1] + 2 v[i] (1/h[i−1] + 1/h[i]) + v[i+1]/h[i] = 3 (d[i−1]/h[i−1]² + d[i]/h[i]²).
+void splineSpeeds(std::span<const Turn> steps, std::span<const double> spans, std::span<Turn> speeds) {
+  const size_t n = speeds.size();
+  if (n < 2) return;
+  std::vector<double> upper(n);
+  std::vector<Turn> right(n);
+  for (size_t i = 0; i < n; ++i) {
+    const double before = i > 0 ? 1 / spans[i - 1] : 0, after = i + 1 < n ? 1 / spans[i] : 0;
+    double diagonal = 2 * (before + after);
+    Turn r;
+    if (i > 0) r = r + steps[i - 1] * (3 * before * before);
+    if (i + 1 < n) r = r + steps[i] * (3 * after * after);
+    if (i > 0) {
+      diagonal -= before * upper[i - 1];
+      r = r - right[i - 1] * before;
+    }
+    upper[i] = after / diagonal;
+    right[i] = r * (1 / diagonal);
+  }
+  speeds[n - 1] = right[n - 1];
+  for (size_t i = n - 1; i-- > 0;) speeds[i] = right[i] - speeds[i + 1] * upper[i];
+}
+
+}  // namespace
+
+CameraPath::CameraPath(std::vector<PathFrame> frames) : frames_(std::move(frames)) {
+  const size_t n = frames_.size();
+  step_.resize(n);
+  speed_.resize(n);
+  std::vector<double> spans(n, 1);
+  for (size_t i = 0; i < n; ++i)
+    if (i == 0 || frames_[i].doubt == PathDoubt::Cut) scenes_.push_back(i);
+  for (size_t i = 0; i + 1 < n; ++i) {
+    step_[i] = turnOf(inverse(frames_[i].orientation) * frames_[i + 1].orientation);
+    spans[i] = std::max(1e-6, frames_[i + 1].time_s - frames_[i].time_s);
+  }
+  for (size_t s = 0; s < scenes_.size(); ++s) {
+    const size_t first = scenes_[s], count = (s + 1 < scenes_.size() ? scenes_[s + 1] : n) - first;
+    splineSpeeds(std::span(step_).subspan(first, count), std::span(spans).subspan(first, count),
+                 std::span(speed_).subspan(first, count));
+  }
+}
+
+// Rotation vector from frame `first` to a share of the way to the next: cubic of Hermite.
+Turn CameraPath::within(size_t first, double u) const {
+  const double h = frames_[first + 1].time_s - frames_[first].time_s;
+  const double a = u * (1 - u) * (1 - u) * h, b = u * u * (u - 1) * h, c = u * u * (3 - 2 * u);
+  return speed_[first] * a + speed_[first + 1] * b + step_[first] * c;
+}
+
+Quaternion CameraPath::turnSince(size_t index, double offset_s) const {
+  const auto after_scene = std::upper_bound(scenes_.begin(), scenes_.end(), index);
+  const size_t low = *(after_scene - 1), high = after_scene == scenes_.end() ? frames_.size() : *after_scene;
+  const double time = frames_[index].time_s + offset_s;
+  size_t at = index;
+  while (at > low && time < frames_[at].time_s) --at;
+  while (at + 1 < high && time >= frames_[at + 1].time_s) ++at;
+  const double since = time - frames_[at].time_s;
+  Turn turn;
+  if (at + 1 >= high || since < 0)
+    turn = speed_[at] * since;
+  else
+    turn = within(at, since / (frames_[at + 1].time_s - frames_[at].time_s));
+  if (at == index) return rotationOf(turn);
+  return inverse(frames_[index].orientation) * frames_[at].orientation * rotationOf(turn);
+}
+
+Quaternion CameraPath::orientationAt(double time_s, size_t near) const {
+  return frames_[near].orientation * turnSince(near, time_s - frames_[near].time_s);
+}
+
+std::string pathToCsv(const CameraPath& path, double focal_px) {
+  std::string text = "frame,time_s,rx,ry,rz,shift_x,shift_y,scale,confidence\n";
+  std::array<char, 256> line{};
+  for (size_t i = 0; i < path.frames().size(); ++i) {
+    const PathFrame& f = path.frames()[i];
+    const Turn t = turnOf(f.orientation);
+    std::snprintf(line.data(), line.size(), "%zu,%.6f,%.8f,%.8f,%.8f,%.4f,%.4f,%.7f,%.3f\n", i, f.time_s, t.x,
+                  t.y, t.z, f.shift.x * focal_px, f.shift.y * focal_px, f.scale, f.confidence);
+    text += line.data();
+  }
+  return text;
+}
+
+CameraPath pathFromCsv(const std::string& text, double focal_px, const std::string& where) {
+  std::istringstream in(text);
+  std::string line;
+  std::vector<PathFrame> frames;
+  for (int number = 1; std::getline(in, line); ++number) {
+    if (line.empty() || line == "\r" || (number == 1 && line.starts_with("frame"))) continue;
+    PathFrame f;
+    Turn t;
+    size_t index = 0;
+    if (std::sscanf(line.c_str(), "%zu,%lf,%lf,%lf,%lf,%lf,%lf,%lf,%lf", &index, &f.time_s, &t.x, &t.y, &t.z,
+                    &f.shift.x, &f.shift.y, &f.scale, &f.confidence) != 9 ||
+        (!frames.empty() && !(f.time_s > frames.back().time_s)))
+      throw Error(ErrorKind::Unreadable, "This is not a usable camera path", where,
+                  "line " + std::to_string(number) + " does not hold nine numbers with rising time",
+                  "Columns: frame,time_s,rx,ry,rz,shift_x,shift_y,scale,confidence");
+    f.orientation = rotationOf(t);
+    f.shift = f.shift * (1 / focal_px);
+    frames.push_back(f);
+  }
+  if (frames.empty())
+    throw Error(ErrorKind::Unreadable, "This is not a usable camera path", where, "it is empty", "");
+  return CameraPath(std::move(frames));
+}
+
+}  // namespace glenhaze

@@ -1,0 +1,404 @@
+#include "core/motion/solve.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <random>
+
+#include "core/base/error.h"
+#include "core/base/parallel.h"
+#include "core/motion/detail/pair_rays.h"
+
+namespace glenhaze {
+
+namespace detail {
+
+std::vector<RayPair> raysOf(const FrameTracks& frame, const LensMap& lens) {
+  std::vector<RayPair> rays;
+  rays.reserve(frame.pairs.size());
+  for (const TrackPair& p : frame.pairs) {
+    const Point from{p.from_x, p.from_y}, to{p.to_x, p.to_y};
+    const auto a = lens.pixelToRay(from), b = lens.pixelToRay(to);
+    if (a && b) rays.push_back({*a, *b, from, to});
+  }
+  return rays;
+}
+
+}  // namespace detail
+
+namespace {
+
+using detail::RayPair;
+using Vector3 = Eigen::Vector3d;
+using Matrix6 = Eigen::Matrix<double, 6, 6>;
+using Vector6 = Eigen::Matrix<double, 6, 1>;
+
+constexpr int kFewest = 8;              // pairs below which a step is not solved
+constexpr int kDraws = 80;              // of two pairs: misses a consensus of 40 % once in a million
+constexpr double kFirstReach_px = 3.0;  // before row times are known
+constexpr double kMovingShare = 0.35;
+
+// What moved a frame against the one before: `turn` takes rays of this frame into the one before.
+struct Step {
+  Quaternion turn;
+  Point shift;  // of this frame's straight picture against the one before, in focal lengths
+  double log_scale = 0;
+  bool known = false;
+};
+
+Vector3 toVector(const Ray& r) { return {r.x, r.y, r.z}; }
+
+Eigen::Matrix3d crossOf(const Vector3& v) {
+  Eigen::Matrix3d m;
+  m << 0, -v.z(), v.y(), v.z(), 0, -v.x(), -v.y(), v.x(), 0;
+  return m;
+}
+
+Eigen::Matrix3d matrixFrom(const Quaternion& q) {
+  const RotationMatrix m = matrixOf(q);
+  return Eigen::Map<const Eigen::Matrix<double, 3, 3, Eigen::RowMajor>>(m.m.data());
+}
+
+double medianOf(std::vector<double> values) {
+  if (values.empty()) return 0;
+  const auto middle = values.begin() + static_cast<ptrdiff_t>(values.size() / 2);
+  std::nth_element(values.begin(), middle, values.end());
+  return *middle;
+}
+
+// The rotation that takes two directions to two others: their frames (first axis along the first).
+std::optional<Eigen::Matrix3d> rotationOfTwo(const Vector3& a1, const Vector3& a2, const Vector3& b1,
+                                             const Vector3& b2) {
+  const auto frameOf = [](const Vector3& u, const Vector3& v) -> std::optional<Eigen::Matrix3d> {
+    const Vector3 n = u.cross(v);
+    if (n.norm() < 0.02) return std::nullopt;
+    Eigen::Matrix3d m;
+    m.col(0) = u;
+    m.col(1) = n.normalized();
+    m.col(2) = u.cross(m.col(1));
+    return m;
+  };
+  const auto fa = frameOf(a1, a2), fb = frameOf(b1, b2);
+  if (!fa || !fb) return std::nullopt;
+  return *fa * fb->transpose();
+}
+
+Quaternion quaternionFrom(const Eigen::Matrix3d& m) {
+  const Eigen::Quaterniond q(m);
+  return normalized({q.w(), q.x(), q.y(), q.z()});
+}
+
+// Rays in the middles of their frames.
+struct Pairs {
+  std::vector<Vector3> a, b;
+  size_t size() const { return a.size(); }
+};
+
+// Consensus of all pairs for one rotation; `reach` in units of rays.
+Quaternion consensus(const Pairs& pairs, double reach, unsigned seed) {
+  std::minstd_rand random(seed + 1);
+  Eigen::Matrix3d best = Eigen::Matrix3d::Identity();
+  double best_score = -1;
+  const double limit = reach * reach;
+  for (int draw = 0; draw <= kDraws; ++draw) {
+    Eigen::Matrix3d q = Eigen::Matrix3d::Identity();
+    if (draw > 0) {
+      const size_t i = random() % pairs.size(), j = random() % pairs.size();
+      if (i == j) continue;
+      const auto found = rotationOfTwo(pairs.a[i], pairs.a[j], pairs.b[i], pairs.b[j]);
+      if (!found) continue;
+      q = *found;
+    }
+    double score = 0;
+    for (size_t k = 0; k < pairs.size(); ++k)
+      score += std::max(0.0, 1 - (pairs.a[k] - q * pairs.b[k]).squaredNorm() / limit);
+    if (score > best_score) {
+      best_score = score;
+      best = q;
+    }
+  }
+  return quaternionFrom(best);
+}
+
+// Residual in the plane of `a` through its own tangent, so that units are rays everywhere in the picture.
+struct Refined {
+  Step step;
+  double scale = 0;  // of the residuals, in rays
+  double share = 0, rms = 0;
+};
+
+// One frame's step by weighted least squares, from `step` on. With `full`, also shift and scale: a ray
+// (x, y, z) of this frame came from (x − hx·z, y − hy·z, eˢ·z) of the one before.
+Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
+  Refined r;
+  Eigen::Matrix3d q = matrixFrom(step.turn);
+  const size_t n = pairs.size();
+  std::vector<double> errors(n);
+  const auto residual = [&](size_t k) -> Vector3 {
+    Vector3 b = pairs.b[k];
+    if (full) {
+      b.x() -= step.shift.x * b.z();
+      b.y() -= step.shift.y * b.z();
+      b.z() *= std::exp(step.log_scale);
+      b.normalize();
+    }
+    return pairs.a[k] - q * b;
+  };
+  constexpr int kIterations = 8;
+  for (int it = 0; it < kIterations; ++it) {
+    for (size_t k = 0; k < n; ++k) errors[k] = residual(k).norm();
+    // A third may move on its own: the scale is that of the better 60 %. 0.6 of a Rayleigh distribution lies
+    // below 1.354 σ.
+    std::vector<double> sorted = errors;
+    const auto at = sorted.begin() + static_cast<ptrdiff_t>(n * 6 / 10);
+    std::nth_element(sorted.begin(), at, sorted.end());
+    const double wide = it < 2 ? 4.0 : 1.5;  // px; narrows down
+    r.scale = std::clamp(*at / 1.354, 0.03 * pixel, wide * pixel);
+    Matrix6 normal = Matrix6::Zero();
+    Vector6 right = Vector6::Zero();
+    for (size_t k = 0; k < n; ++k) {
+      const double w = detail::biweight(errors[k] / r.scale);
+      if (w <= 0) continue;
+      const Vector3 e = residual(k);
+      const Vector3 qb = pairs.a[k] - e;
+      Eigen::Matrix<double, 3, 6> j;
+      j.leftCols<3>() = crossOf(qb);  // d e / d left turn: −(δ × Qb) = Qb × δ
+      j.rightCols<3>().setZero();
+      if (full) {
+        const Vector3& b = pairs.b[k];
+        j.col(3) = q.col(0) * b.z();
+        j.col(4) = q.col(1) * b.z();
+        j.col(5) = -q.col(2) * b.z();
+        for (int c = 3; c < 6; ++c) j.col(c) -= qb * qb.dot(j.col(c));  // only across the ray is seen
+      }
+      normal.noalias() += w * j.transpose() * j;
+      right.noalias() -= w * j.transpose() * e;
+    }
+    const double base = r.scale * r.scale;
+    Vector6 change = Vector6::Zero();
+    if (full) {
+      // Held weakly at no shift (10 px) and no scale (2 %): a pan must not be split at random between them.
+      const double shift = base / (100 * pixel * pixel);
+      normal(3, 3) += shift;
+      normal(4, 4) += shift;
+      right(3) -= shift * step.shift.x;
+      right(4) -= shift * step.shift.y;
+      normal(5, 5) += base / 4e-4;
+      right(5) -= base / 4e-4 * step.log_scale;
+      change = normal.ldlt().solve(right);
+    } else {
+      change.head<3>() = normal.topLeftCorner<3, 3>().ldlt().solve(right.head<3>());
+    }
+    if (!change.allFinite()) break;
+    step.turn = normalized(rotationOf({change(0), change(1), change(2)}) * step.turn);
+    step.shift = step.shift + Point{change(3), change(4)};
+    step.log_scale += change(5);
+    q = matrixFrom(step.turn);
+    if (change.head<3>().norm() < 1e-9) break;
+  }
+  double sum = 0, weight = 0;
+  int agree = 0;
+  for (size_t k = 0; k < n; ++k) {
+    const double e = residual(k).norm(), w = detail::biweight(e / r.scale);
+    sum += w * e * e;
+    weight += w;
+    agree += w > 0 ? 1 : 0;
+  }
+  step.known = true;
+  r.step = step;
+  r.share = static_cast<double>(agree) / static_cast<double>(n);
+  r.rms = weight > 0 ? std::sqrt(sum / weight) : 0;
+  return r;
+}
+
+class Solver {
+ public:
+  Solver(const TrackRecord& record, const Lens& lens, const Shutter& shutter)
+      : record_(record),
+        lens_(lens),
+        rows_(shutter, record.width, record.height),
+        rolls_(shutter.rolls()),
+        pixel_(1 / lens.fx),
+        steps_(record.frames.size()),
+        fits_(record.frames.size()) {}
+
+  void firstRound(const Progress& progress) {
+    forAll(progress, [this](size_t i, const std::vector<RayPair>& rays) {
+      const Pairs pairs = atMiddles(i, rays, false);
+      steps_[i] = {consensus(pairs, kFirstReach_px * pixel_, static_cast<unsigned>(i)), {}, 0, true};
+      keep(i, refine(pairs, steps_[i], false, pixel_));
+    });
+    link();
+  }
+
+  /// Largest change of a step, rad.
+  double round(bool full, const Progress& progress) {
+    std::vector<double> changes(steps_.size());
+    forAll(progress, [&](size_t i, const std::vector<RayPair>& rays) {
+      const Quaternion before = steps_[i].turn;
+      keep(i, refine(atMiddles(i, rays, rolls_), steps_[i], full, pixel_));
+      changes[i] = length(turnOf(inverse(before) * steps_[i].turn));
+    });
+    link();
+    return changes.empty() ? 0 : *std::max_element(changes.begin(), changes.end());
+  }
+
+  // Whether shift and scale explain clearly more on a sample of frames.
+  bool parallaxHelps(const Progress& progress) const {
+    std::vector<double> plain, full;
+    const size_t stride = std::max<size_t>(1, steps_.size() / 60);
+    const LensMap map(lens_);
+    for (size_t i = 1; i < steps_.size(); i += stride) {
+      progress.check();
+      if (!steps_[i].known) continue;
+      const Pairs pairs = atMiddles(i, detail::raysOf(record_.frames[i], map), rolls_);
+      plain.push_back(spreadOf(pairs, refine(pairs, steps_[i], false, pixel_)));
+      full.push_back(spreadOf(pairs, refine(pairs, steps_[i], true, pixel_)));
+    }
+    const double a = medianOf(plain), b = medianOf(full);
+    return a > 0.12 && b < 0.75 * a;
+  }
+
+  PathFinding finding(bool full) const {
+    PathFinding found;
+    found.path = path_;
+    found.steps = fits_;
+    found.shift_and_scale = full;
+    std::vector<double> rms;
+    for (size_t i = 1; i < fits_.size(); ++i)
+      if (steps_[i].known) rms.push_back(fits_[i].rms_px);
+    found.rms_px = medianOf(rms);
+    return found;
+  }
+
+ private:
+  template <typename Body>
+  void forAll(const Progress& progress, Body body) {
+    const LensMap map(lens_);
+    parallelBlocks(static_cast<int>(steps_.size()), 8, [&](int first, int last) {
+      progress.check();
+      for (int n = std::max(1, first); n < last; ++n) {
+        const auto i = static_cast<size_t>(n);
+        if (record_.frames[i].cut) continue;
+        const auto rays = detail::raysOf(record_.frames[i], map);
+        fits_[i].pairs = static_cast<int>(rays.size());
+        if (rays.size() >= kFewest) body(i, rays);
+      }
+    });
+  }
+
+  Pairs atMiddles(size_t i, const std::vector<RayPair>& rays, bool rows) const {
+    Pairs pairs;
+    pairs.a.reserve(rays.size());
+    pairs.b.reserve(rays.size());
+    for (const RayPair& p : rays) {
+      Ray a = p.a, b = p.b;
+      if (rows) {
+        a = path_.turnSince(i - 1, rows_.at(p.at_a)) * a;
+        b = path_.turnSince(i, rows_.at(p.at_b)) * b;
+      }
+      pairs.a.push_back(toVector(a));
+      pairs.b.push_back(toVector(b));
+    }
+    return pairs;
+  }
+
+  void keep(size_t i, const Refined& r) {
+    steps_[i] = r.step;
+    fits_[i].share = r.share;
+    fits_[i].rms_px = r.rms / pixel_;
+  }
+
+  // Middle error of all pairs, px: also those that do not agree count here.
+  double spreadOf(const Pairs& pairs, const Refined& r) const {
+    const Eigen::Matrix3d q = matrixFrom(r.step.turn);
+    std::vector<double> errors;
+    for (size_t k = 0; k < pairs.size(); ++k) {
+      Vector3 b = pairs.b[k];
+      b.x() -= r.step.shift.x * b.z();
+      b.y() -= r.step.shift.y * b.z();
+      b.z() *= std::exp(r.step.log_scale);
+      errors.push_back((pairs.a[k] - q * b.normalized()).norm() / pixel_);
+    }
+    return medianOf(std::move(errors));
+  }
+
+  // The path from all steps.
+  void link() {
+    std::vector<PathFrame> frames(steps_.size());
+    Step last;
+    for (size_t i = 0; i < frames.size(); ++i) {
+      PathFrame& f = frames[i];
+      f.time_s = record_.frames[i].time_s;
+      if (i == 0) continue;
+      const FrameTracks& tracks = record_.frames[i];
+      const PathFrame& before = frames[i - 1];
+      Step step = steps_[i];
+      if (tracks.cut) {
+        f.doubt = PathDoubt::Cut;
+        f.orientation = before.orientation;
+        last = {};
+        continue;
+      }
+      if (!step.known) {
+        f.doubt = PathDoubt::Nothing;
+        step.turn = rotationOf(turnOf(last.turn) * 0.8);
+      } else if (fits_[i].share < kMovingShare) {
+        f.doubt = PathDoubt::Moving;
+      } else if (blurred(i)) {
+        f.doubt = PathDoubt::Blurred;
+      }
+      f.orientation = normalized(before.orientation * step.turn);
+      const double grown = std::exp(step.log_scale);
+      f.scale = before.scale * grown;
+      f.shift = before.shift * grown + step.shift;
+      f.confidence =
+          step.known ? std::min(1.0, fits_[i].share / 0.7) * std::min(1.0, fits_[i].pairs / 40.0) : 0;
+      last = step;
+    }
+    path_ = CameraPath(std::move(frames));
+  }
+
+  bool blurred(size_t i) const {
+    std::vector<double> around;
+    const size_t first = i > 8 ? i - 8 : 0, end = std::min(record_.frames.size(), i + 9);
+    for (size_t j = first; j < end; ++j) around.push_back(static_cast<double>(record_.frames[j].sharpness));
+    return static_cast<double>(record_.frames[i].sharpness) < 0.45 * medianOf(std::move(around));
+  }
+
+  const TrackRecord& record_;
+  const Lens& lens_;
+  RowTimes rows_;
+  bool rolls_;
+  double pixel_;  // a pixel at the middle, in rays
+  std::vector<Step> steps_;
+  std::vector<StepFit> fits_;
+  CameraPath path_;
+};
+
+}  // namespace
+
+PathFinding solvePath(const TrackRecord& record, const Lens& lens, const Shutter& shutter,
+                      const SolveOptions& options, const Progress& progress) {
+  if (record.width != lens.width || record.height != lens.height)
+    throw Error(ErrorKind::BadRequest, "The tracks are of another picture size than the lens", "",
+                std::to_string(record.width) + " × " + std::to_string(record.height) + " instead of " +
+                    std::to_string(lens.width) + " × " + std::to_string(lens.height),
+                "Choose the profile of this mode");
+  shutter.validate();
+  Solver solver(record, lens, shutter);
+  solver.firstRound(progress);
+  const auto share = [&](int round) { progress.update((round + 1.0) / (options.rounds + 1)); };
+  share(0);
+  bool full = options.model == MotionModel::RotationShiftScale;
+  for (int round = 0; round < options.rounds; ++round) {
+    // Row times first: what they cause would pass for parallax.
+    if (round == 1 && options.model == MotionModel::Auto) full = solver.parallaxHelps(progress);
+    const double change = solver.round(full && round > 0, progress);
+    share(round + 1);
+    if (change < 1e-6 && round > 0) break;
+  }
+  return solver.finding(full);
+}
+
+}  // namespace glenhaze

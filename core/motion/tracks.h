@@ -1,0 +1,78 @@
+#pragma once
+// What the picture shows of the camera's motion: small patches followed from each frame to the next
+// (B. D. Lucas, T. Kanade, "An iterative image registration technique…", 1981, in pyramids as in OpenCV's
+// video module; corners by J. Shi, C. Tomasi, "Good features to track", CVPR 1994). Tracks know nothing of
+// lens or shutter, so they stay good when the profile changes.
+
+#include <cstdint>
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/base/geometry.h"
+#include "core/base/progress.h"
+#include "core/media/clip_info.h"
+#include "core/media/reader.h"
+
+namespace glenhaze {
+
+/// A part of the picture that is not the scene: rotor blades, the craft's own parts, a housing's rim.
+struct MotionMask {
+  std::vector<Point> corners;  ///< polygon, as shares of the picture's width and height, 0..1
+  int64_t first = 0;           ///< frames in which it holds
+  int64_t last = -1;           ///< behind the last one; −1: to the end
+  bool operator==(const MotionMask& other) const;
+};
+
+struct TrackPair {
+  float from_x = 0, from_y = 0;  ///< source px, in the frame before
+  float to_x = 0, to_y = 0;      ///< source px, in this frame
+};
+
+/// One frame and what links it to the frame before.
+struct FrameTracks {
+  double time_s = 0;
+  float sharpness = 0;  ///< mean squared gradient of the reduced picture; falls when it is blurred
+  bool cut = false;     ///< another scene begins here
+  std::vector<TrackPair> pairs;
+};
+
+struct TrackRecord {
+  int width = 0, height = 0;  ///< of the source, px
+  std::vector<FrameTracks> frames;
+};
+
+struct TrackOptions {
+  int working_width = 640;  ///< the picture is reduced to about this, px; 320..1920
+  int features = 220;       ///< wanted over the whole picture, 40..2000
+  std::vector<MotionMask> masks;
+  Fields fields = Fields::Keep;
+};
+
+/// Streams the whole clip; memory grows by under 4 kB a frame. The same numbers whatever the number of
+/// threads. `resume`: what an interrupted analysis had; it is taken up behind it. Throws Error(Unreadable),
+/// Error(Cancelled). `partial`: when given, holds what there is when cancelled.
+TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const Progress& progress = {},
+                      const TrackRecord* resume = nullptr, TrackRecord* partial = nullptr);
+
+/// Of frames that are at hand.
+class Tracker {
+ public:
+  Tracker(int width, int height, const TrackOptions& options);
+  ~Tracker();
+  Tracker(Tracker&&) noexcept;
+  Tracker& operator=(Tracker&&) noexcept;
+  FrameTracks push(const Frame& frame, double time_s);
+
+ private:
+  struct Inside;
+  std::unique_ptr<Inside> inside_;
+};
+
+/// A compact file of our own (see docs/formats.md). Atomic. Throws Error(Unwritable).
+void saveTracks(const TrackRecord& record, const std::string& key, const std::filesystem::path& path);
+/// Empty when there is no such file, it is damaged, or it was made under another key.
+std::optional<TrackRecord> loadTracks(const std::string& key, const std::filesystem::path& path);
+
+}  // namespace glenhaze
