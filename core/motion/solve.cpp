@@ -7,7 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
-#include "core/motion/detail/pair_rays.h"
+#include "core/motion/detail/path_solver.h"
 
 namespace glenhaze {
 
@@ -28,8 +28,7 @@ std::vector<RayPair> raysOf(const FrameTracks& frame, const LensMap& lens) {
 
 namespace {
 
-using detail::RayPair;
-using Vector3 = Eigen::Vector3d;
+using namespace detail;
 using Matrix6 = Eigen::Matrix<double, 6, 6>;
 using Vector6 = Eigen::Matrix<double, 6, 1>;
 
@@ -38,15 +37,9 @@ constexpr int kDraws = 80;              // of two pairs: misses a consensus of 4
 constexpr double kFirstReach_px = 3.0;  // before row times are known
 constexpr double kMovingShare = 0.35;
 
-// What moved a frame against the one before: `turn` takes rays of this frame into the one before.
-struct Step {
-  Quaternion turn;
-  Point shift;  // of this frame's straight picture against the one before, in focal lengths
-  double log_scale = 0;
-  bool known = false;
-};
+}  // namespace
 
-Vector3 toVector(const Ray& r) { return {r.x, r.y, r.z}; }
+namespace detail {
 
 Eigen::Matrix3d crossOf(const Vector3& v) {
   Eigen::Matrix3d m;
@@ -65,6 +58,10 @@ double medianOf(std::vector<double> values) {
   std::nth_element(values.begin(), middle, values.end());
   return *middle;
 }
+
+}  // namespace detail
+
+namespace {
 
 // The rotation that takes two directions to two others: their frames (first axis along the first).
 std::optional<Eigen::Matrix3d> rotationOfTwo(const Vector3& a1, const Vector3& a2, const Vector3& b1,
@@ -87,12 +84,6 @@ Quaternion quaternionFrom(const Eigen::Matrix3d& m) {
   const Eigen::Quaterniond q(m);
   return normalized({q.w(), q.x(), q.y(), q.z()});
 }
-
-// Rays in the middles of their frames.
-struct Pairs {
-  std::vector<Vector3> a, b;
-  size_t size() const { return a.size(); }
-};
 
 // Consensus of all pairs for one rotation; `reach` in units of rays.
 Quaternion consensus(const Pairs& pairs, double reach, unsigned seed) {
@@ -119,13 +110,6 @@ Quaternion consensus(const Pairs& pairs, double reach, unsigned seed) {
   }
   return quaternionFrom(best);
 }
-
-// Residual in the plane of `a` through its own tangent, so that units are rays everywhere in the picture.
-struct Refined {
-  Step step;
-  double scale = 0;  // of the residuals, in rays
-  double share = 0, rms = 0;
-};
 
 // One frame's step by weighted least squares, from `step` on. With `full`, also shift and scale: a ray
 // (x, y, z) of this frame came from (x − hx·z, y − hy·z, eˢ·z) of the one before.
@@ -157,7 +141,7 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
     Matrix6 normal = Matrix6::Zero();
     Vector6 right = Vector6::Zero();
     for (size_t k = 0; k < n; ++k) {
-      const double w = detail::biweight(errors[k] / r.scale);
+      const double w = biweight(errors[k] / r.scale);
       if (w <= 0) continue;
       const Vector3 e = residual(k);
       const Vector3 qb = pairs.a[k] - e;
@@ -199,7 +183,7 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
   double sum = 0, weight = 0;
   int agree = 0;
   for (size_t k = 0; k < n; ++k) {
-    const double e = residual(k).norm(), w = detail::biweight(e / r.scale);
+    const double e = residual(k).norm(), w = biweight(e / r.scale);
     sum += w * e * e;
     weight += w;
     agree += w > 0 ? 1 : 0;
@@ -211,172 +195,170 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
   return r;
 }
 
-class Solver {
- public:
-  Solver(const TrackRecord& record, const Lens& lens, const Shutter& shutter)
-      : record_(record),
-        lens_(lens),
-        rows_(shutter, record.width, record.height),
-        rolls_(shutter.rolls()),
-        pixel_(1 / lens.fx),
-        steps_(record.frames.size()),
-        fits_(record.frames.size()) {}
-
-  void firstRound(const Progress& progress) {
-    forAll(progress, [this](size_t i, const std::vector<RayPair>& rays) {
-      const Pairs pairs = atMiddles(i, rays, false);
-      steps_[i] = {consensus(pairs, kFirstReach_px * pixel_, static_cast<unsigned>(i)), {}, 0, true};
-      keep(i, refine(pairs, steps_[i], false, pixel_));
-    });
-    link();
-  }
-
-  /// Largest change of a step, rad.
-  double round(bool full, const Progress& progress) {
-    std::vector<double> changes(steps_.size());
-    forAll(progress, [&](size_t i, const std::vector<RayPair>& rays) {
-      const Quaternion before = steps_[i].turn;
-      keep(i, refine(atMiddles(i, rays, rolls_), steps_[i], full, pixel_));
-      changes[i] = length(turnOf(inverse(before) * steps_[i].turn));
-    });
-    link();
-    return changes.empty() ? 0 : *std::max_element(changes.begin(), changes.end());
-  }
-
-  // Whether shift and scale explain clearly more on a sample of frames.
-  bool parallaxHelps(const Progress& progress) const {
-    std::vector<double> plain, full;
-    const size_t stride = std::max<size_t>(1, steps_.size() / 60);
-    const LensMap map(lens_);
-    for (size_t i = 1; i < steps_.size(); i += stride) {
-      progress.check();
-      if (!steps_[i].known) continue;
-      const Pairs pairs = atMiddles(i, detail::raysOf(record_.frames[i], map), rolls_);
-      plain.push_back(spreadOf(pairs, refine(pairs, steps_[i], false, pixel_)));
-      full.push_back(spreadOf(pairs, refine(pairs, steps_[i], true, pixel_)));
-    }
-    const double a = medianOf(plain), b = medianOf(full);
-    return a > 0.12 && b < 0.75 * a;
-  }
-
-  PathFinding finding(bool full) const {
-    PathFinding found;
-    found.path = path_;
-    found.steps = fits_;
-    found.shift_and_scale = full;
-    std::vector<double> rms;
-    for (size_t i = 1; i < fits_.size(); ++i)
-      if (steps_[i].known) rms.push_back(fits_[i].rms_px);
-    found.rms_px = medianOf(rms);
-    return found;
-  }
-
- private:
-  template <typename Body>
-  void forAll(const Progress& progress, Body body) {
-    const LensMap map(lens_);
-    parallelBlocks(static_cast<int>(steps_.size()), 8, [&](int first, int last) {
-      progress.check();
-      for (int n = std::max(1, first); n < last; ++n) {
-        const auto i = static_cast<size_t>(n);
-        if (record_.frames[i].cut) continue;
-        const auto rays = detail::raysOf(record_.frames[i], map);
-        fits_[i].pairs = static_cast<int>(rays.size());
-        if (rays.size() >= kFewest) body(i, rays);
-      }
-    });
-  }
-
-  Pairs atMiddles(size_t i, const std::vector<RayPair>& rays, bool rows) const {
-    Pairs pairs;
-    pairs.a.reserve(rays.size());
-    pairs.b.reserve(rays.size());
-    for (const RayPair& p : rays) {
-      Ray a = p.a, b = p.b;
-      if (rows) {
-        a = path_.turnSince(i - 1, rows_.at(p.at_a)) * a;
-        b = path_.turnSince(i, rows_.at(p.at_b)) * b;
-      }
-      pairs.a.push_back(toVector(a));
-      pairs.b.push_back(toVector(b));
-    }
-    return pairs;
-  }
-
-  void keep(size_t i, const Refined& r) {
-    steps_[i] = r.step;
-    fits_[i].share = r.share;
-    fits_[i].rms_px = r.rms / pixel_;
-  }
-
-  // Middle error of all pairs, px: also those that do not agree count here.
-  double spreadOf(const Pairs& pairs, const Refined& r) const {
-    const Eigen::Matrix3d q = matrixFrom(r.step.turn);
-    std::vector<double> errors;
-    for (size_t k = 0; k < pairs.size(); ++k) {
-      Vector3 b = pairs.b[k];
-      b.x() -= r.step.shift.x * b.z();
-      b.y() -= r.step.shift.y * b.z();
-      b.z() *= std::exp(r.step.log_scale);
-      errors.push_back((pairs.a[k] - q * b.normalized()).norm() / pixel_);
-    }
-    return medianOf(std::move(errors));
-  }
-
-  // The path from all steps.
-  void link() {
-    std::vector<PathFrame> frames(steps_.size());
-    Step last;
-    for (size_t i = 0; i < frames.size(); ++i) {
-      PathFrame& f = frames[i];
-      f.time_s = record_.frames[i].time_s;
-      if (i == 0) continue;
-      const FrameTracks& tracks = record_.frames[i];
-      const PathFrame& before = frames[i - 1];
-      Step step = steps_[i];
-      if (tracks.cut) {
-        f.doubt = PathDoubt::Cut;
-        f.orientation = before.orientation;
-        last = {};
-        continue;
-      }
-      if (!step.known) {
-        f.doubt = PathDoubt::Nothing;
-        step.turn = rotationOf(turnOf(last.turn) * 0.8);
-      } else if (fits_[i].share < kMovingShare) {
-        f.doubt = PathDoubt::Moving;
-      } else if (blurred(i)) {
-        f.doubt = PathDoubt::Blurred;
-      }
-      f.orientation = normalized(before.orientation * step.turn);
-      const double grown = std::exp(step.log_scale);
-      f.scale = before.scale * grown;
-      f.shift = before.shift * grown + step.shift;
-      f.confidence =
-          step.known ? std::min(1.0, fits_[i].share / 0.7) * std::min(1.0, fits_[i].pairs / 40.0) : 0;
-      last = step;
-    }
-    path_ = CameraPath(std::move(frames));
-  }
-
-  bool blurred(size_t i) const {
-    std::vector<double> around;
-    const size_t first = i > 8 ? i - 8 : 0, end = std::min(record_.frames.size(), i + 9);
-    for (size_t j = first; j < end; ++j) around.push_back(static_cast<double>(record_.frames[j].sharpness));
-    return static_cast<double>(record_.frames[i].sharpness) < 0.45 * medianOf(std::move(around));
-  }
-
-  const TrackRecord& record_;
-  const Lens& lens_;
-  RowTimes rows_;
-  bool rolls_;
-  double pixel_;  // a pixel at the middle, in rays
-  std::vector<Step> steps_;
-  std::vector<StepFit> fits_;
-  CameraPath path_;
-};
-
 }  // namespace
+
+namespace detail {
+
+PathSolver::PathSolver(const TrackRecord& record, const Lens& lens, const RowTimes& rows)
+    : record_(record),
+      lens_(lens),
+      rows_(rows),
+      pixel_(1 / lens.fx),
+      steps_(record.frames.size()),
+      fits_(record.frames.size()) {}
+
+template <typename Body>
+void PathSolver::forAll(const Progress& progress, Body body) {
+  const LensMap map(lens_);
+  parallelBlocks(static_cast<int>(steps_.size()), 8, [&](int first, int last) {
+    progress.check();
+    for (int n = std::max(1, first); n < last; ++n) {
+      const auto i = static_cast<size_t>(n);
+      if (record_.frames[i].cut) continue;
+      const auto rays = raysOf(record_.frames[i], map);
+      fits_[i].pairs = static_cast<int>(rays.size());
+      if (rays.size() >= kFewest) body(i, rays);
+    }
+  });
+}
+
+void PathSolver::firstRound(const Progress& progress) {
+  forAll(progress, [this](size_t i, const std::vector<RayPair>& rays) {
+    const Pairs pairs = atMiddles(i, rays, false);
+    steps_[i] = {consensus(pairs, kFirstReach_px * pixel_, static_cast<unsigned>(i)), {}, 0, true};
+    keep(i, refine(pairs, steps_[i], false, pixel_));
+  });
+  link();
+}
+
+double PathSolver::round(bool full, const Progress& progress) {
+  std::vector<double> changes(steps_.size());
+  forAll(progress, [&](size_t i, const std::vector<RayPair>& rays) {
+    const Quaternion before = steps_[i].turn;
+    keep(i, refine(atMiddles(i, rays, true), steps_[i], full, pixel_));
+    changes[i] = length(turnOf(inverse(before) * steps_[i].turn));
+  });
+  link();
+  return changes.empty() ? 0 : *std::max_element(changes.begin(), changes.end());
+}
+
+bool PathSolver::parallaxHelps(const Progress& progress) const {
+  std::vector<double> plain, full;
+  const size_t stride = std::max<size_t>(1, steps_.size() / 60);
+  const LensMap map(lens_);
+  for (size_t i = 1; i < steps_.size(); i += stride) {
+    progress.check();
+    if (!steps_[i].known) continue;
+    const Pairs pairs = atMiddles(i, raysOf(record_.frames[i], map), true);
+    plain.push_back(spreadOf(pairs, refine(pairs, steps_[i], false, pixel_)));
+    full.push_back(spreadOf(pairs, refine(pairs, steps_[i], true, pixel_)));
+  }
+  const double a = medianOf(plain), b = medianOf(full);
+  return a > 0.12 && b < 0.75 * a;
+}
+
+double PathSolver::meanSquare() const {
+  double sum = 0, weight = 0;
+  for (const StepFit& f : fits_) {
+    const double w = f.share * f.pairs;
+    sum += w * f.rms_px * f.rms_px;
+    weight += w;
+  }
+  return weight > 0 ? sum / weight : 0;
+}
+
+PathFinding PathSolver::finding(bool full) const {
+  PathFinding found;
+  found.path = path_;
+  found.steps = fits_;
+  found.shift_and_scale = full;
+  std::vector<double> rms;
+  for (size_t i = 1; i < fits_.size(); ++i)
+    if (steps_[i].known) rms.push_back(fits_[i].rms_px);
+  found.rms_px = medianOf(rms);
+  return found;
+}
+
+Pairs PathSolver::atMiddles(size_t i, const std::vector<RayPair>& rays, bool rows) const {
+  Pairs pairs;
+  pairs.a.reserve(rays.size());
+  pairs.b.reserve(rays.size());
+  for (const RayPair& p : rays) {
+    Ray a = p.a, b = p.b;
+    if (rows) {
+      a = path_.turnSince(i - 1, rows_.at(p.at_a)) * a;
+      b = path_.turnSince(i, rows_.at(p.at_b)) * b;
+    }
+    pairs.a.push_back(toVector(a));
+    pairs.b.push_back(toVector(b));
+  }
+  return pairs;
+}
+
+void PathSolver::keep(size_t i, const Refined& r) {
+  steps_[i] = r.step;
+  fits_[i].share = r.share;
+  fits_[i].rms_px = r.rms / pixel_;
+}
+
+// Middle error of all pairs, px: also those that do not agree count here.
+double PathSolver::spreadOf(const Pairs& pairs, const Refined& r) const {
+  const Eigen::Matrix3d q = matrixFrom(r.step.turn);
+  std::vector<double> errors;
+  for (size_t k = 0; k < pairs.size(); ++k) {
+    Vector3 b = pairs.b[k];
+    b.x() -= r.step.shift.x * b.z();
+    b.y() -= r.step.shift.y * b.z();
+    b.z() *= std::exp(r.step.log_scale);
+    errors.push_back((pairs.a[k] - q * b.normalized()).norm() / pixel_);
+  }
+  return medianOf(std::move(errors));
+}
+
+// The path from all steps.
+void PathSolver::link() {
+  std::vector<PathFrame> frames(steps_.size());
+  Step last;
+  for (size_t i = 0; i < frames.size(); ++i) {
+    PathFrame& f = frames[i];
+    f.time_s = record_.frames[i].time_s;
+    if (i == 0) continue;
+    const FrameTracks& tracks = record_.frames[i];
+    const PathFrame& before = frames[i - 1];
+    Step step = steps_[i];
+    if (tracks.cut) {
+      f.doubt = PathDoubt::Cut;
+      f.orientation = before.orientation;
+      last = {};
+      continue;
+    }
+    if (!step.known) {
+      f.doubt = PathDoubt::Nothing;
+      step.turn = rotationOf(turnOf(last.turn) * 0.8);
+    } else if (fits_[i].share < kMovingShare) {
+      f.doubt = PathDoubt::Moving;
+    } else if (blurred(i)) {
+      f.doubt = PathDoubt::Blurred;
+    }
+    f.orientation = normalized(before.orientation * step.turn);
+    const double grown = std::exp(step.log_scale);
+    f.scale = before.scale * grown;
+    f.shift = before.shift * grown + step.shift;
+    f.confidence =
+        step.known ? std::min(1.0, fits_[i].share / 0.7) * std::min(1.0, fits_[i].pairs / 40.0) : 0;
+    last = step;
+  }
+  path_ = CameraPath(std::move(frames));
+}
+
+bool PathSolver::blurred(size_t i) const {
+  std::vector<double> around;
+  const size_t first = i > 8 ? i - 8 : 0, end = std::min(record_.frames.size(), i + 9);
+  for (size_t j = first; j < end; ++j) around.push_back(static_cast<double>(record_.frames[j].sharpness));
+  return static_cast<double>(record_.frames[i].sharpness) < 0.45 * medianOf(std::move(around));
+}
+
+}  // namespace detail
 
 PathFinding solvePath(const TrackRecord& record, const Lens& lens, const Shutter& shutter,
                       const SolveOptions& options, const Progress& progress) {
@@ -386,7 +368,7 @@ PathFinding solvePath(const TrackRecord& record, const Lens& lens, const Shutter
                     std::to_string(lens.width) + " × " + std::to_string(lens.height),
                 "Choose the profile of this mode");
   shutter.validate();
-  Solver solver(record, lens, shutter);
+  detail::PathSolver solver(record, lens, RowTimes(shutter, record.width, record.height));
   solver.firstRound(progress);
   const auto share = [&](int round) { progress.update((round + 1.0) / (options.rounds + 1)); };
   share(0);

@@ -11,6 +11,21 @@ namespace {
 
 constexpr std::array<const char*, 5> kNames = {"down", "up", "left", "right", "unknown"};
 
+Point signedReadout(const Shutter& shutter) {
+  switch (shutter.direction) {
+    case ScanDirection::Down:
+      return {0, shutter.readout_s};
+    case ScanDirection::Up:
+      return {0, -shutter.readout_s};
+    case ScanDirection::Right:
+      return {shutter.readout_s, 0};
+    case ScanDirection::Left:
+      return {-shutter.readout_s, 0};
+    default:
+      return {};
+  }
+}
+
 }  // namespace
 
 std::string scanDirectionName(ScanDirection direction) { return kNames[static_cast<size_t>(direction)]; }
@@ -38,29 +53,12 @@ ScanDirection turnedClockwise(ScanDirection direction, int degrees) {
   return kRound[static_cast<size_t>((at - kRound.begin() + quarters) % 4)];
 }
 
-RowTimes::RowTimes(const Shutter& shutter, int width, int height) {
-  const double across = shutter.readout_s / std::max(1, width - 1),
-               down = shutter.readout_s / std::max(1, height - 1);
-  switch (shutter.direction) {
-    case ScanDirection::Down:
-      per_y_ = down;
-      offset_ = -shutter.readout_s / 2;
-      break;
-    case ScanDirection::Up:
-      per_y_ = -down;
-      offset_ = shutter.readout_s / 2;
-      break;
-    case ScanDirection::Right:
-      per_x_ = across;
-      offset_ = -shutter.readout_s / 2;
-      break;
-    case ScanDirection::Left:
-      per_x_ = -across;
-      offset_ = shutter.readout_s / 2;
-      break;
-    case ScanDirection::Unknown:
-      break;
-  }
-}
+RowTimes::RowTimes(Point readout_s, int width, int height)
+    : offset_(-(readout_s.x + readout_s.y) / 2),
+      per_x_(readout_s.x / std::max(1, width - 1)),
+      per_y_(readout_s.y / std::max(1, height - 1)) {}
+
+RowTimes::RowTimes(const Shutter& shutter, int width, int height)
+    : RowTimes(signedReadout(shutter), width, height) {}
 
 }  // namespace glenhaze

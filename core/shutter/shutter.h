@@ -43,6 +43,8 @@ class RowTimes {
   RowTimes() = default;
   /// Width and height from 1 up, px.
   RowTimes(const Shutter& shutter, int width, int height);
+  /// By signed readouts along both axes (right and down positive), s.
+  RowTimes(Point readout_s, int width, int height);
   /// Seconds after the frame's time, −readout/2 … readout/2 within the picture and beyond it outside.
   double at(Point pixel) const { return offset_ + pixel.x * per_x_ + pixel.y * per_y_; }
 

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/base/error.h"
+#include "core/motion/readout.h"
 #include "core/motion/solve.h"
 #include "tests/support/motion.h"
 
@@ -81,7 +82,8 @@ TEST(CameraPath, CsvGoesThereAndBack) {
   const CameraPath back = pathFromCsv(pathToCsv(path, 500), 500, "path.csv");
   ASSERT_EQ(back.frames().size(), 5U);
   for (size_t i = 0; i < 5; ++i)
-    EXPECT_NEAR(length(turnOf(inverse(path.frames()[i].orientation) * back.frames()[i].orientation)), 0, 1e-7);
+    EXPECT_NEAR(length(turnOf(inverse(path.frames()[i].orientation) * back.frames()[i].orientation)), 0,
+                1e-7);
   EXPECT_THROW(pathFromCsv("frame,time_s\n0,1,2\n", 500, "bad.csv"), Error);
 }
 
@@ -96,6 +98,9 @@ TEST(Motion, PathOfShakenFootageIsKnownWithin005Degrees) {
   std::cerr << testing::pathError(found.path, testing::truePath(camera, 60)) << " " << found.rms_px << " "
             << rigid.rms_px << " " << testing::pathError(rigid.path, testing::truePath(camera, 60)) << " "
             << found.shift_and_scale << "\n";
+  const ShutterFinding readout = measureReadout(record, camera.setup().lens, 1 / 30.0);
+  std::cerr << readout.shutter.readout_s * 1000 << " ± " << readout.uncertainty_s * 1000 << " "
+            << scanDirectionName(readout.shutter.direction) << "\n";
 }
 
 }  // namespace

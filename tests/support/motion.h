@@ -12,11 +12,11 @@ namespace glenhaze::testing {
 
 inline constexpr double kDegree = 3.14159265358979323846 / 180;
 
-/// 640 × 360 looking at the mill with a bent lens; readout 15 ms of a frame of 33 ms, scanned down.
+/// 320 × 180 looking at the mill with a bent lens; readout 15 ms of a frame of 33 ms, scanned down.
 inline sim::CameraSetup shakyCamera(double readout_s = 0.015) {
-  sim::CameraSetup setup = smallCamera(LensModel::BrownConrady, 640, 360);
+  sim::CameraSetup setup = smallCamera();
   setup.readout_s = readout_s;
-  setup.samples = 1;
+  setup.samples = 4;
   return setup;
 }
 

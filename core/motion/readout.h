@@ -1,0 +1,23 @@
+#pragma once
+// The readout of the sensor from ordinary shaky footage: the one with which tracked places agree best with
+// one rotation per row time (after P.-E. Forssén, E. Ringaby, "Rectifying rolling shutter video from
+// hand-held devices", CVPR 2010). Signed readouts along both axes are unknowns of the same least squares as
+// the path, so that the direction is a result, not an assumption.
+
+#include <string>
+#include <vector>
+
+#include "core/base/progress.h"
+#include "core/lens/model.h"
+#include "core/motion/tracks.h"
+#include "core/shutter/finding.h"
+
+namespace glenhaze {
+
+/// Of the most shaken stretch of the clip, up to 400 frames. `frame_interval_s` is that of the footage.
+/// Throws Error(Evidence) when there is nothing to track or the camera hardly turns, Error(BadRequest),
+/// Error(Cancelled).
+ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, double frame_interval_s,
+                              const Progress& progress = {});
+
+}  // namespace glenhaze
