@@ -91,6 +91,27 @@ std::optional<Point> LensWindow::toOutput(Point source) const {
   return toOut(plane);
 }
 
+std::optional<Ray> LensWindow::toRay(Point output) const {
+  const Lens& lens = map_.lens();
+  if (amount_ < 1) {
+    const auto source = toSource(output);
+    return source ? map_.pixelToRay(*source) : std::nullopt;
+  }
+  return Ray{((output.x - (width_ - 1) / 2.0) / zoom_ + (lens.width - 1) / 2.0 - lens.cx) / lens.fx,
+             ((output.y - (height_ - 1) / 2.0) / zoom_ + (lens.height - 1) / 2.0 - lens.cy) / lens.fy, 1};
+}
+
+std::optional<Point> LensWindow::fromRay(const Ray& ray) const {
+  const Lens& lens = map_.lens();
+  if (amount_ < 1) {
+    const auto source = map_.rayToPixel(ray);
+    return source ? toOutput(*source) : std::nullopt;
+  }
+  if (!(ray.z > 1e-6)) return std::nullopt;
+  return Point{(ray.x / ray.z * lens.fx + lens.cx - (lens.width - 1) / 2.0) * zoom_ + (width_ - 1) / 2.0,
+               (ray.y / ray.z * lens.fy + lens.cy - (lens.height - 1) / 2.0) * zoom_ + (height_ - 1) / 2.0};
+}
+
 bool LensWindow::fillsFrame(double zoom) const {
   const Lens& lens = map_.lens();
   return allOnBorder(width_, height_, [&](Point p) {

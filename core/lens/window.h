@@ -38,6 +38,11 @@ class LensWindow {
   /// Source pixel → output pixel; empty where it has none. For overlays and marks.
   std::optional<Point> toOutput(Point source) const;
 
+  /// The direction in which an output pixel looks, any length; empty outside the lens's field.
+  std::optional<Ray> toRay(Point output) const;
+  /// The other way; empty for directions that the window cannot show.
+  std::optional<Point> fromRay(const Ray& ray) const;
+
  private:
   std::optional<Point> toSourceAt(Point output, double zoom) const;
   bool fillsFrame(double zoom) const;

@@ -15,10 +15,24 @@ Geometry::Geometry(const Correction& correction, PictureSize source)
                 std::to_string(lens.width) + " × " + std::to_string(lens.height) + " instead of " +
                     std::to_string(source.width) + " × " + std::to_string(source.height),
                 "Choose the profile of this mode");
+  if (correction.motion && !correction.lens)
+    throw Error(ErrorKind::BadRequest, "The motion cannot be corrected without the lens", "", "",
+                "Measure the lens of this mode first");
   window_ = std::make_shared<LensWindow>(
       lens, WindowSettings{output_.width, output_.height, correction.lens_amount, correction.fill});
-  grid_ = std::make_unique<WarpGrid>(output_, source,
-                                     [window = window_](Point p) { return window->toSource(p); });
+  if (correction.motion && !correction.motion->path.empty()) {
+    motion_ = correction.motion;
+    lens_ = std::make_shared<LensMap>(lens);
+    return;
+  }
+  still_ = std::make_shared<WarpGrid>(output_, source,
+                                      [window = window_](Point p) { return window->toSource(p); });
+}
+
+std::shared_ptr<const WarpGrid> Geometry::grid(int64_t frame) const {
+  if (!motion_) return still_;
+  const auto map = std::make_shared<FrameMap>(*motion_, frame, *lens_, *window_);
+  return std::make_shared<WarpGrid>(output_, source_, [map](Point p) { return map->toSource(p); });
 }
 
 Correction correctionAt(const Correction& correction, PictureSize source, PictureSize smaller) {
@@ -31,16 +45,18 @@ Correction correctionAt(const Correction& correction, PictureSize source, Pictur
   return scaled;
 }
 
-std::optional<Point> Geometry::toOutput(Point p) const {
+std::optional<Point> Geometry::toOutput(Point p, int64_t frame) const {
+  if (motion_) return FrameMap(*motion_, frame, *lens_, *window_).toOutput(p);
   return window_ ? window_->toOutput(p) : std::optional(p);
 }
-std::optional<Point> Geometry::toSource(Point p) const {
+std::optional<Point> Geometry::toSource(Point p, int64_t frame) const {
+  if (motion_) return FrameMap(*motion_, frame, *lens_, *window_).toSource(p);
   return window_ ? window_->toSource(p) : std::optional(p);
 }
 
 Frame correctFrame(const Frame& source, const Geometry& geometry, PixelFormat format) {
-  if (geometry.grid() == nullptr) return convertFormat(source, format);
-  return warpFrame(source, *geometry.grid(), format);
+  const auto grid = geometry.grid(source.index);
+  return grid ? warpFrame(source, *grid, format) : convertFormat(source, format);
 }
 
 }  // namespace glenhaze

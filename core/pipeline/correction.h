@@ -9,6 +9,7 @@
 #include "core/finish/hot_pixels.h"
 #include "core/lens/model.h"
 #include "core/lens/window.h"
+#include "core/motion/frame_map.h"
 #include "core/noise/denoise.h"
 #include "core/pipeline/warp.h"
 
@@ -29,9 +30,11 @@ struct Correction {
   std::vector<HotPixel> hot_pixels;
   std::optional<FlickerPath> flicker;
   std::optional<Lens> lens;  ///< for the clip's own picture size
-  double lens_amount = 1;    ///< 0..1
+  double lens_amount = 1;    ///< 0..1; 0 where only the motion needs the lens
   double fill = 1;           ///< 0: whole picture, 1: filled frame
   PictureSize output;        ///< 0 × 0: the source's size
+  /// Shutter and stabilization; needs the lens. Equal only when it is the same object.
+  std::shared_ptr<const ClipMotion> motion;
 
   friend bool operator==(const Correction&, const Correction&) = default;
 
@@ -43,34 +46,38 @@ struct Correction {
   /// Frames on each side that one frame's cleaning looks at.
   int looksAround() const { return noise ? denoise.frames_each_side : 0; }
   bool movesPixels(PictureSize source) const {
-    return lens.has_value() || (output.width > 0 && !(output == source));
+    return lens.has_value() || motion != nullptr || (output.width > 0 && !(output == source));
   }
 };
 
 /// The same correction for the same view at another picture size, for drafts.
 Correction correctionAt(const Correction& correction, PictureSize source, PictureSize smaller);
 
-/// The geometry of a correction for one clip, worked out once. Safe from several threads.
+/// The geometry of a correction for one clip. Safe from several threads. Frames are numbered as in the clip;
+/// the number matters only where there is motion.
 class Geometry {
  public:
-  /// Throws Error(BadRequest) when the lens is for another picture size.
+  /// Throws Error(BadRequest) when the lens is for another picture size, or is missing where there is motion.
   Geometry(const Correction& correction, PictureSize source);
 
-  /// Null when no pixel moves.
-  const WarpGrid* grid() const { return grid_.get(); }
+  bool movesPixels() const { return window_ != nullptr; }
+  /// Null when no pixel moves. Made anew for each frame where there is motion.
+  std::shared_ptr<const WarpGrid> grid(int64_t frame) const;
   PictureSize output() const { return output_; }
 
   /// Where a source pixel ends up, and the other way; empty where it has no counterpart.
-  std::optional<Point> toOutput(Point source) const;
-  std::optional<Point> toSource(Point output) const;
+  std::optional<Point> toOutput(Point source, int64_t frame) const;
+  std::optional<Point> toSource(Point output, int64_t frame) const;
 
  private:
   PictureSize source_, output_;
+  std::shared_ptr<const ClipMotion> motion_;
+  std::shared_ptr<const LensMap> lens_;
   std::shared_ptr<const LensWindow> window_;
-  std::unique_ptr<WarpGrid> grid_;
+  std::shared_ptr<const WarpGrid> still_;  // where there is no motion
 };
 
-/// One frame through the whole order of processing, into `format`.
+/// One frame through the one resampling, into `format`; source.index is its number in the clip.
 Frame correctFrame(const Frame& source, const Geometry& geometry, PixelFormat format);
 
 }  // namespace glenhaze

@@ -27,7 +27,7 @@ std::vector<VariantFrame> tryVariants(const ClipInfo& clip, Fields fields, int64
     VariantFrame result;
     result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
     if (correction.noise) result.removal = judgeRemoval(frames[middle], *clean, *correction.noise);
-    result.corrected = geometry.grid() != nullptr ? correctFrame(*clean, geometry, clean->format) : *clean;
+    result.corrected = geometry.movesPixels() ? correctFrame(*clean, geometry, clean->format) : *clean;
     results.push_back(std::move(result));
     progress.update(static_cast<double>(results.size()) / static_cast<double>(settings.size()));
   }

@@ -211,8 +211,8 @@ class Maker {
     result.size = {geometry_.output().width, geometry_.output().height};
     result.source_frame = source;
     result.source = imageOf(source);
-    result.corrected_frame = geometry.grid() != nullptr ? correctFrame(clean, geometry, clean.format) : clean;
-    const bool same = geometry.grid() == nullptr && clean.index == source.index &&
+    result.corrected_frame = geometry.movesPixels() ? correctFrame(clean, geometry, clean.format) : clean;
+    const bool same = !geometry.movesPixels() && clean.index == source.index &&
                       clean.planes[0].data == source.planes[0].data;
     result.corrected = same ? result.source : imageOf(result.corrected_frame);
     return result;

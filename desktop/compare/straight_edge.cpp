@@ -52,7 +52,8 @@ QString StraightEdge::measured(const Frame& corrected, const Frame& source,
       QObject::tr("Bow under the straight edge: <b>%1</b>").arg(withUnit(now, 2, QStringLiteral("px")));
   if (!correction.lens) return text;
   const Geometry geometry(correction, {source.width, source.height});
-  const auto from = geometry.toSource({a.x(), a.y()}), to = geometry.toSource({b.x(), b.y()});
+  const auto from = geometry.toSource({a.x(), a.y()}, source.index),
+             to = geometry.toSource({b.x(), b.y()}, source.index);
   if (!from || !to) return text;
   if (const double before = bowOf(source, *from, *to); before >= 0)
     text += QObject::tr(", in the source %1").arg(withUnit(before, 2, QStringLiteral("px")));
