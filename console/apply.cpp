@@ -5,6 +5,7 @@
 
 #include "console/console.h"
 #include "core/base/error.h"
+#include "core/motion/settings.h"
 #include "core/profile/library.h"
 #include "core/run/batch.h"
 
@@ -76,8 +77,27 @@ void applyNoiseSettings(const std::vector<std::string>& settings, std::vector<Pr
   }
 }
 
+// Likewise for stabilization. A profile that holds none gets the defaults where it is asked for by name.
+void applyStabilization(const ApplyRequest& request, std::vector<Profile>& profiles) {
+  const bool asked =
+      std::find(request.only.begin(), request.only.end(), "stabilization") != request.only.end();
+  std::vector<std::pair<std::string, std::string>> settings;
+  constexpr std::string_view kPart = "stabilization.";
+  for (const std::string& text : request.settings) {
+    const size_t equals = text.find('=');
+    if (!text.starts_with(kPart)) continue;
+    settings.emplace_back(
+        text.substr(kPart.size(), equals == std::string::npos ? equals : equals - kPart.size()),
+        equals == std::string::npos ? "" : text.substr(equals + 1));
+  }
+  for (Profile& p : profiles) {
+    if (!p.stabilization && (asked || !settings.empty())) p.stabilization.emplace();
+    for (const auto& [key, value] : settings) setByName(p.stabilization->settings, key, value);
+  }
+}
+
 void applySetting(const std::string& text, OutputSettings& output) {
-  if (text.starts_with("noise.")) return;
+  if (text.starts_with("noise.") || text.starts_with("stabilization.")) return;
   const size_t equals = text.find('=');
   const std::string key = text.substr(0, equals);
   const std::string value = equals == std::string::npos ? "" : text.substr(equals + 1);
@@ -89,7 +109,7 @@ void applySetting(const std::string& text, OutputSettings& output) {
     output.encode.bit_rate = static_cast<int64_t>(parseShare(key, value, 1e4, 4e9));
   else
     throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "",
-                "Known: lens.amount, lens.fill, output.bit_rate, noise.KEY");
+                "Known: lens.amount, lens.fill, output.bit_rate, noise.KEY, stabilization.KEY");
 }
 
 OutputSettings outputOf(const ApplyRequest& request) {
@@ -110,7 +130,9 @@ OutputSettings outputOf(const ApplyRequest& request) {
            std::find(request.only.begin(), request.only.end(), part) != request.only.end();
   };
   output.lens_on = wanted("lens");
+  output.shutter_on = wanted("shutter");
   output.noise_on = wanted("noise");
+  output.stabilization_on = wanted("stabilization");
   for (const std::string& setting : request.settings) applySetting(setting, output);
   return output;
 }
@@ -126,7 +148,9 @@ json describe(const RunItem& item) {
       {"frames", item.frames},
       {"fps", item.fps},
       {"match", item.plan.match.reason},
-      {"noise", item.plan.noise.reason}};
+      {"noise", item.plan.noise.reason},
+      {"shutter", item.plan.shutter.reason},
+      {"stabilization", item.plan.stabilization.reason}};
   json figures = json::object();
   if (item.state == RunState::Done && item.plan.job.correction.noise) {
     figures["iso"] = item.plan.job.correction.noise->iso;
@@ -212,6 +236,7 @@ Answer runApply(const ApplyRequest& request) {
     if (request.iso > 0 && !infos.back().iso) infos.back().iso = request.iso;
   }
   applyNoiseSettings(request.settings, profiles);
+  applyStabilization(request, profiles);
   if (request.match == "any") assignLeftovers(shoot, infos, profiles);
   Batch batch(planShoot(shoot, infos, profiles));
   return runBatch(batch);

@@ -6,6 +6,8 @@
 #include <chrono>
 #include <cstdio>
 
+#include "core/base/error.h"
+
 namespace glenhaze::console {
 
 namespace {
@@ -20,6 +22,14 @@ std::string number(double value, int digits) {
   std::array<char, 64> text{};
   std::snprintf(text.data(), text.size(), "%.*f", digits, value);
   return text.data();
+}
+
+ClipInfo readableClip(const std::filesystem::path& path) {
+  ClipInfo clip = probe(path);
+  if (!clip.readable())
+    throw Error(ErrorKind::Unreadable, "The clip cannot be read", path.string(), clip.problems.front().text,
+                "");
+  return clip;
 }
 
 std::vector<std::filesystem::path> toPaths(const std::vector<std::string>& names) {

@@ -35,6 +35,8 @@ struct Session {
 
 void addProbe(CLI::App& app, Session& session);
 void addLens(CLI::App& app, Session& session);
+void addShutter(CLI::App& app, Session& session);
+void addMotion(CLI::App& app, Session& session);
 void addNoise(CLI::App& app, Session& session);
 void addProfile(CLI::App& app, Session& session);
 void addApply(CLI::App& app, Session& session);
@@ -54,6 +56,9 @@ class ProgressLine {
   double started_;
   double last_ = -1;
 };
+
+/// The probe of a clip. Throws Error(Unreadable) when it cannot be read.
+ClipInfo readableClip(const std::filesystem::path& path);
 
 std::vector<std::filesystem::path> toPaths(const std::vector<std::string>& names);
 

@@ -44,7 +44,9 @@ int run(int argc, char** argv) {
   app.fallthrough();
   addProbe(app, session);
   addLens(app, session);
+  addShutter(app, session);
   addNoise(app, session);
+  addMotion(app, session);
   addProfile(app, session);
   addApply(app, session);
   addRun(app, session);

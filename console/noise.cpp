@@ -31,14 +31,6 @@ PatchRect parsePatch(const std::string& text) {
   return r;
 }
 
-ClipInfo readableClip(const std::filesystem::path& path) {
-  ClipInfo clip = probe(path);
-  if (!clip.readable())
-    throw Error(ErrorKind::Unreadable, "The clip cannot be read", path.string(), clip.problems.front().text,
-                "");
-  return clip;
-}
-
 // A profile of the clip's mode, with a noise part to put things into.
 Profile profileFor(const std::string& file, const ClipInfo& clip) {
   Profile profile = loadProfile(file);

@@ -8,6 +8,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/profile/detail/json_parts.h"
 
 namespace glenhaze {
 
@@ -16,6 +17,10 @@ using nlohmann::json;
 namespace {
 
 constexpr int kVersion = 1;
+
+}  // namespace
+
+namespace detail {
 
 std::string originName(Origin origin) {
   return origin == Origin::ByHand ? "by-hand" : origin == Origin::Imported ? "imported" : "measured";
@@ -60,6 +65,15 @@ Evidence evidenceFromJson(const json& in) {
     e.marks.push_back({p.at(0).get<double>(), p.at(1).get<double>()});
   return e;
 }
+
+}  // namespace detail
+
+namespace {
+
+using detail::evidenceFromJson;
+using detail::evidenceToJson;
+using detail::originFromName;
+using detail::originName;
 
 CameraMode cameraFromJson(const json& in) {
   CameraMode c;
@@ -251,6 +265,8 @@ std::string CameraMode::describe() const {
 bool Profile::hasPart(const std::string& part) const {
   if (part == "lens") return lens.has_value();
   if (part == "noise") return noise.has_value();
+  if (part == "shutter") return shutter.has_value();
+  if (part == "stabilization") return stabilization.has_value();
   if (kept_json.empty()) return false;
   const json all = json::parse(kept_json, nullptr, false);
   return all.is_object() && all.contains(part) && all[part].is_object() && !all[part].empty();
@@ -271,6 +287,10 @@ Profile parseProfile(const std::string& text, const std::string& where) {
     if (in.contains("lens") && in["lens"].is_object() && in["lens"].contains("model"))
       profile.lens = lensFromJson(in["lens"], profile.camera);
     if (in.contains("noise") && in["noise"].is_object()) profile.noise = noiseFromJson(in["noise"]);
+    if (in.contains("shutter") && in["shutter"].is_object() && in["shutter"].contains("readout_ms"))
+      profile.shutter = detail::shutterFromJson(in["shutter"]);
+    if (in.contains("stabilization") && in["stabilization"].is_object())
+      profile.stabilization = detail::stabilizationFromJson(in["stabilization"]);
     profile.note = in.value("note", "");
     profile.kept_json = text;
     return profile;
@@ -307,6 +327,14 @@ std::string profileToJson(const Profile& profile) {
     noiseToJson(*profile.noise, out["noise"]);
   else
     out.erase("noise");
+  if (profile.shutter)
+    detail::shutterToJson(*profile.shutter, out["shutter"]);
+  else
+    out.erase("shutter");
+  if (profile.stabilization)
+    detail::stabilizationToJson(*profile.stabilization, out["stabilization"]);
+  else
+    out.erase("stabilization");
   if (profile.note.empty())
     out.erase("note");
   else

@@ -12,6 +12,7 @@ struct ClipFindings {
   std::optional<IsoEstimate> iso;
   std::optional<LightPick> light;
   std::optional<FlickerPath> flicker;
+  std::optional<MotionAnswer> motion;
   std::vector<std::string> notes;  ///< sentences: what was found, or why it could not be
 };
 

@@ -30,18 +30,17 @@ class RunRecord {
   }
 
   /// Written before rendering starts, so that an output that appears just before a kill is known.
-  void expect(const RenderJob& job) {
-    entries_[job.output.filename().string()] = renderFingerprint(job);
+  void expect(const RenderJob& job, const std::string& fingerprint) {
+    entries_[job.output.filename().string()] = fingerprint;
     const json all = {{"format", "glenhaze-run"}, {"version", 1}, {"outputs", entries_}};
     writeFileAtomically(path_, all.dump(1) + "\n");
   }
 
   /// True when the output is there, complete, and from the same source and settings.
-  bool holds(const RenderJob& job) const {
+  bool holds(const RenderJob& job, const std::string& fingerprint) const {
     std::error_code code;
     const auto entry = entries_.find(job.output.filename().string());
-    if (entry == entries_.end() || *entry != renderFingerprint(job) || !fs::exists(job.output, code))
-      return false;
+    if (entry == entries_.end() || *entry != fingerprint || !fs::exists(job.output, code)) return false;
     if (fs::is_directory(job.output, code)) return true;
     const int64_t wanted = job.range ? job.range->count() : job.clip.frames;
     return probe(job.output).frames == wanted;
@@ -71,7 +70,8 @@ std::string runStateName(RunState state) {
   }
 }
 
-std::string renderFingerprint(const RenderJob& job) {
+std::string renderFingerprint(const ClipPlan& plan) {
+  const RenderJob& job = plan.job;
   std::error_code code;
   json key;
   key["source"] = job.clip.path.string();
@@ -101,6 +101,12 @@ std::string renderFingerprint(const RenderJob& job) {
   key["sound"] = static_cast<int>(job.encode.sound);
   key["fields"] = static_cast<int>(job.fields);
   if (job.range) key["range"] = {job.range->first, job.range->last};
+  const ClipQuestions& q = plan.questions;
+  if (q.iso || q.light) {
+    key["asked"] = {q.iso, q.light};
+    for (const NoiseCurve& curve : q.curves) key["curves"].push_back({curve.iso, curve.light, curve.sigma});
+  }
+  if (q.motion) key["motion"] = motionFingerprint(plan.motion);
   return key.dump();
 }
 
@@ -222,19 +228,22 @@ void Batch::renderItem(int index, std::stop_token stop) {
     std::string notes;
     // Asking reads part of the clip, or once all of it: counted as a tenth of the work.
     const double asked = result.plan.questions.any() ? 0.1 : 0;
-    if (result.plan.questions.any()) {
+    fs::create_directories(job.output.parent_path(), code);
+    RunRecord record(job.output.parent_path());
+    const std::string fingerprint = renderFingerprint(result.plan);
+    const bool there = job.encode.existing == Existing::Refuse && record.holds(job, fingerprint);
+    if (!there && result.plan.questions.any()) {
       const ClipFindings findings = askClip(result.plan, progressTo(0, asked));
       for (const std::string& note : findings.notes) notes += note + " ";
       answerQuestions(result.plan, findings);
     }
-    fs::create_directories(job.output.parent_path(), code);
-    RunRecord record(job.output.parent_path());
-    if (job.encode.existing == Existing::Refuse && record.holds(job)) {
+    if (there) {
       result.was_there = true;
       result.why = "Rendered by an earlier run with the same settings.";
       result.frames = job.range ? job.range->count() : job.clip.frames;
     } else {
-      if (job.encode.existing == Existing::Replace || !fs::exists(job.output, code)) record.expect(job);
+      if (job.encode.existing == Existing::Replace || !fs::exists(job.output, code))
+        record.expect(job, fingerprint);
       const RenderResult rendered = renderClip(job, progressTo(asked, 1));
       result.frames = rendered.written.frames;
       result.bytes = rendered.written.bytes;

@@ -35,8 +35,9 @@ struct RunSummary {
   double share = 0;          ///< of all frames, 0..1
 };
 
-/// Fingerprint of what a render depends on: source file, correction and encoding.
-std::string renderFingerprint(const RenderJob& job);
+/// Fingerprint of what a render depends on: source file, correction and encoding, and what the footage is yet
+/// to be asked. Of a plan as it was made, before its questions are answered.
+std::string renderFingerprint(const ClipPlan& plan);
 
 /// All methods may be called from any thread; run() from one at a time.
 class Batch {

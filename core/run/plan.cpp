@@ -191,6 +191,117 @@ CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo
   return cell;
 }
 
+const Profile* profileOf(const ProfileMatch& match, std::span<const Profile> profiles) {
+  return match.kind == MatchKind::None ? nullptr : &profiles[static_cast<size_t>(match.profile)];
+}
+
+std::string milliseconds(double seconds) {
+  std::array<char, 32> text{};
+  std::snprintf(text.data(), text.size(), "%.1f ms", seconds * 1000);
+  return text.data();
+}
+
+CoverageCell shutterCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                         const ProfileMatch& match, std::span<const Profile> profiles) {
+  CoverageCell cell;
+  cell.reason = info.readable() ? match.reason : info.problems.front().text;
+  const Profile* profile = profileOf(match, profiles);
+  if (!info.readable() || profile == nullptr) return cell;
+  if (!profile->shutter) {
+    cell.reason = "The shutter of " + profile->camera.name + " is not measured yet.";
+    return cell;
+  }
+  const ShutterPart& part = *profile->shutter;
+  const double interval = info.fps.value() > 0 ? 1 / info.fps.value() : 0;
+  cell.figure = part.shutter.readout_s > 0 ? milliseconds(part.shutter.readout_s) : "global";
+  cell.reason = "Read " + std::string(part.shutter.readout_s > 0 ? "in " + cell.figure : "all at once");
+  if (interval > 0 && part.shutter.readout_s > 0)
+    cell.reason += ", " + std::to_string(std::lround(part.shutter.readout_s / interval * 100)) +
+                   " % of the frame interval, " + scanDirectionName(part.shutter.direction);
+  cell.reason += ".";
+  const std::vector<std::string> doubts = plausibilityOf(part.shutter, interval);
+  for (const std::string& doubt : doubts) cell.reason += " " + doubt;
+  const bool unknown = part.shutter.readout_s > 0 && part.shutter.direction == ScanDirection::Unknown;
+  if (unknown) cell.reason += " Its direction is not known: say it, or nothing is corrected.";
+  if (!shoot.output.shutter_on || !clip.shutter_on)
+    cell.kind = Coverage::Off;
+  else if (match.kind == MatchKind::Borrowed)
+    cell.kind = Coverage::Borrowed;
+  else if (unknown || (interval > 0 && part.shutter.readout_s > 1.02 * interval))
+    cell.kind = Coverage::Doubtful;
+  else
+    cell.kind = part.origin == Origin::Measured ? Coverage::Measured : Coverage::ByHand;
+  return cell;
+}
+
+std::string seconds(double s) {
+  std::array<char, 32> text{};
+  std::snprintf(text.data(), text.size(), "%.1f s", s);
+  return text.data();
+}
+
+CoverageCell stabilizationCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                               const ProfileMatch& match, std::span<const Profile> profiles) {
+  CoverageCell cell;
+  cell.reason = info.readable() ? match.reason : info.problems.front().text;
+  const Profile* profile = profileOf(match, profiles);
+  if (!info.readable() || profile == nullptr) return cell;
+  if (!profile->stabilization && !clip.stabilization) {
+    cell.reason = "No stabilization is set for " + profile->camera.name + " yet.";
+    return cell;
+  }
+  const StabilizationSettings s = clip.stabilization ? *clip.stabilization : profile->stabilization->settings;
+  if (s.steadying == Steadying::Off) {
+    cell.kind = Coverage::Off;
+    cell.figure = "as filmed";
+    cell.reason = "The clip stays as it was filmed.";
+    return cell;
+  }
+  const bool still = s.steadying == Steadying::HoldStill;
+  cell.figure = still ? "held still" : seconds(s.smoothing_s);
+  cell.reason = (still ? "Held still" : "The move is kept and smoothed over " + seconds(s.smoothing_s)) +
+                std::string(", crop up to ") + std::to_string(std::lround(s.crop_limit * 100)) + " %.";
+  if (!profile->lens) {
+    cell.kind = Coverage::Doubtful;
+    cell.reason += " It needs the lens: measure it first.";
+    return cell;
+  }
+  if (!shoot.output.stabilization_on || !clip.stabilization_on)
+    cell.kind = Coverage::Off;
+  else
+    cell.kind = clip.stabilization ? Coverage::ByHand : Coverage::Measured;
+  return cell;
+}
+
+// What the clip's motion is worked out from; nothing where neither shutter nor stabilization is wanted.
+std::optional<MotionRequest> motionOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                                      const ProfileMatch& match, std::span<const Profile> profiles) {
+  const Profile* profile = profileOf(match, profiles);
+  if (profile == nullptr || !match.lens || info.kind == ClipKind::Still || info.frames < 2)
+    return std::nullopt;
+  MotionRequest r;
+  if (shoot.output.shutter_on && clip.shutter_on && profile->shutter) {
+    r.shutter = profile->shutter->shutter;
+    r.shutter.direction = turnedClockwise(r.shutter.direction, clip.turned);
+    if (!r.shutter.rolls()) r.shutter.readout_s = 0;
+  }
+  r.settings.steadying = Steadying::Off;
+  if (shoot.output.stabilization_on && clip.stabilization_on) {
+    if (profile->stabilization) r.settings = profile->stabilization->settings;
+    if (clip.stabilization) r.settings = *clip.stabilization;
+  }
+  if (r.settings.steadying == Steadying::Off && !r.shutter.rolls()) return std::nullopt;
+  if (profile->stabilization) r.masks = profile->stabilization->masks;
+  r.masks.insert(r.masks.end(), clip.masks.begin(), clip.masks.end());
+  r.clip = info;
+  r.fields = clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
+  r.lens = *match.lens;
+  r.range = clip.range;
+  if (r.range) r.range->last = std::min(r.range->last, info.frames);
+  r.tracks_file = tracksFileOf(shoot, clip.path);
+  return r;
+}
+
 std::string refusalOf(const ShootClip& clip, const ClipInfo& info, const ProfileMatch& match,
                       const Shoot& shoot, const CoverageCell& noise, bool& failed) {
   if (!info.readable()) {
@@ -211,6 +322,16 @@ std::string refusalOf(const ShootClip& clip, const ClipInfo& info, const Profile
 }
 
 }  // namespace
+
+fs::path tracksFileOf(const Shoot& shoot, const fs::path& clip) {
+  if (shoot.path.empty()) return {};
+  // Clips of one name in two folders get files of their own.
+  std::array<char, 32> mark{};
+  std::snprintf(
+      mark.data(), mark.size(), "-%08zx.tracks",
+      std::hash<std::string>{}(clip.lexically_relative(shoot.path.parent_path()).string()) & 0xffffffffU);
+  return shoot.path.parent_path() / "motion" / (clip.stem().string() + mark.data());
+}
 
 ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                        std::span<const Profile> profiles) {
@@ -288,6 +409,8 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
     plan.info = infos[i];
     plan.match = matchClip(shoot, plan.clip, plan.info, profiles);
     plan.lens = lensCell(shoot, plan.clip, plan.info, plan.match, profiles);
+    plan.shutter = shutterCell(shoot, plan.clip, plan.info, plan.match, profiles);
+    plan.stabilization = stabilizationCell(shoot, plan.clip, plan.info, plan.match, profiles);
     const IsoCurve curve = noiseCurveFor(shoot, plan.clip, plan.info, plan.match, profiles);
     const NoisePart* part = noisePartOf(plan.match, profiles);
     const DenoiseSettings settings =
@@ -307,6 +430,17 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
           job.correction.noise = curve.curve;
           job.correction.noise_changes = changesOf(plan.clip, plan.info, part->curves());
         }
+      }
+      if (auto motion = motionOf(shoot, plan.clip, plan.info, plan.match, profiles)) {
+        Correction& c = job.correction;
+        if (!c.lens) {
+          // The lens is off, but turning the camera needs to know it.
+          c.lens = plan.match.lens;
+          c.lens_amount = 0;
+        }
+        motion->window = {c.output.width, c.output.height, c.lens_amount, c.fill};
+        plan.motion = std::move(*motion);
+        plan.questions.motion = true;
       }
       job.encode = shoot.output.encode;
       job.fields = plan.clip.deinterlace ? Fields::Deinterlace : Fields::Keep;

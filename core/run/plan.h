@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "core/pipeline/clip_motion.h"
 #include "core/pipeline/render.h"
 #include "core/run/shoot.h"
 
@@ -27,9 +28,10 @@ struct ClipQuestions {
   bool iso = false;      ///< nothing says it
   bool light = false;    ///< the ISO is known, but there are curves for several kinds of light
   bool flicker = false;  ///< it is to be evened out, and is not measured yet
+  bool motion = false;   ///< the camera's path is needed
   double known_iso = 0;
   std::vector<NoiseCurve> curves;
-  bool any() const { return iso || light || flicker; }
+  bool any() const { return iso || light || flicker || motion; }
 };
 
 struct ClipPlan {
@@ -37,8 +39,11 @@ struct ClipPlan {
   ShootClip clip;
   ProfileMatch match;
   CoverageCell lens;
+  CoverageCell shutter;
   CoverageCell noise;
-  RenderJob job;  ///< meaningful when `refusal` is empty
+  CoverageCell stabilization;
+  MotionRequest motion;  ///< meaningful when questions.motion
+  RenderJob job;         ///< meaningful when `refusal` is empty
   ClipQuestions questions;
   std::string refusal;  ///< why the clip will not be rendered, "" when it will
   bool failed = false;  ///< the refusal is a fault of the file, not a choice
@@ -68,6 +73,9 @@ std::optional<int> isoFromName(const std::filesystem::path& path, const std::str
 /// Correction of one clip as the shoot's settings, the clip's own and its match say.
 Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                          const ProfileMatch& match);
+
+/// Where the tracks of a clip are kept: in "motion" beside the shoot; empty for a shoot that is not saved.
+std::filesystem::path tracksFileOf(const Shoot& shoot, const std::filesystem::path& clip);
 
 /// Figures of what a correction does to a clip's picture.
 struct CorrectionFigures {

@@ -6,6 +6,7 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/media/sequence.h"
+#include "core/motion/settings.h"
 #include "core/profile/library.h"
 
 namespace glenhaze {
@@ -72,6 +73,11 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
     out["iso_estimate"] = {clip.iso_estimate->iso, clip.iso_estimate->low, clip.iso_estimate->high};
   if (clip.light) out["light"] = *clip.light;
   if (clip.denoise) out["denoise"] = json::parse(denoiseToText(*clip.denoise));
+  if (!clip.shutter_on) out["shutter_on"] = false;
+  if (!clip.stabilization_on) out["stabilization_on"] = false;
+  if (clip.stabilization) out["stabilization"] = json::parse(stabilizationToText(*clip.stabilization));
+  if (!clip.masks.empty()) out["masks"] = json::parse(masksToText(clip.masks));
+  if (clip.turned != 0) out["turned"] = clip.turned;
   if (clip.range) out["range"] = {clip.range->first, clip.range->last};
   if (clip.deinterlace) out["deinterlace"] = true;
   if (!clip.render) out["render"] = false;
@@ -96,6 +102,11 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   }
   if (in.contains("light")) clip.light = in["light"].get<std::string>();
   if (in.contains("denoise")) clip.denoise = denoiseFromText(in["denoise"].dump());
+  clip.shutter_on = in.value("shutter_on", true);
+  clip.stabilization_on = in.value("stabilization_on", true);
+  if (in.contains("stabilization")) clip.stabilization = stabilizationFromText(in["stabilization"].dump());
+  clip.masks = masksFromText(in.value("masks", json::array()).dump());
+  clip.turned = ((in.value("turned", 0) / 90) % 4 + 4) % 4 * 90;
   if (in.contains("range"))
     clip.range = FrameRange{in["range"].at(0).get<int64_t>(), in["range"].at(1).get<int64_t>()};
   clip.deinterlace = in.value("deinterlace", false);
@@ -114,7 +125,9 @@ void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
   out["fill"] = o.fill;
   out["lens_amount"] = o.lens_amount;
   out["lens_on"] = o.lens_on;
+  out["shutter_on"] = o.shutter_on;
   out["noise_on"] = o.noise_on;
+  out["stabilization_on"] = o.stabilization_on;
 }
 
 OutputSettings outputFromJson(const json& in, const fs::path& folder) {
@@ -131,7 +144,9 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   o.fill = std::clamp(in.value("fill", 1.0), 0.0, 1.0);
   o.lens_amount = std::clamp(in.value("lens_amount", 1.0), 0.0, 1.0);
   o.lens_on = in.value("lens_on", true);
+  o.shutter_on = in.value("shutter_on", true);
   o.noise_on = in.value("noise_on", true);
+  o.stabilization_on = in.value("stabilization_on", true);
   return o;
 }
 

@@ -9,6 +9,8 @@
 #include <vector>
 
 #include "core/media/writer.h"
+#include "core/motion/stabilize.h"
+#include "core/motion/tracks.h"
 #include "core/pipeline/warp.h"
 #include "core/profile/match.h"
 
@@ -21,7 +23,9 @@ struct OutputSettings {
   double fill = 1;         ///< 0..1
   double lens_amount = 1;  ///< 0..1
   bool lens_on = true;
+  bool shutter_on = true;
   bool noise_on = true;
+  bool stabilization_on = true;
 };
 
 struct ShootClip {
@@ -37,6 +41,11 @@ struct ShootClip {
   std::optional<std::string> light;         ///< variant of the noise curves, as said or told by its noise
   std::optional<DenoiseSettings> denoise;   ///< overrides the profile's
   std::optional<FrameRange> range;          ///< in and out points
+  bool shutter_on = true;
+  bool stabilization_on = true;
+  std::optional<StabilizationSettings> stabilization;  ///< overrides the profile's
+  std::vector<MotionMask> masks;                       ///< besides the profile's, for this clip alone
+  int turned = 0;  ///< by how much the camera itself turned the picture clockwise: 0, 90, 180, 270
   bool deinterlace = false;
   bool render = true;  ///< false: left out of runs
 };

@@ -1,0 +1,103 @@
+#include "core/pipeline/clip_motion.h"
+
+#include <array>
+#include <cmath>
+#include <cstdio>
+
+#include "core/base/error.h"
+#include "core/motion/settings.h"
+
+namespace glenhaze {
+namespace fs = std::filesystem;
+
+namespace {
+
+fs::path partialName(const fs::path& file) { return file.string() + ".part"; }
+
+void keep(const TrackRecord& record, const std::string& key, const fs::path& path) {
+  if (path.empty()) return;
+  try {
+    std::error_code code;
+    fs::create_directories(path.parent_path(), code);
+    saveTracks(record, key, path);
+  } catch (const Error&) {
+    // Beside footage on a card or a full disk nothing can be kept: the next analysis takes its time again.
+  }
+}
+
+}  // namespace
+
+std::string tracksKey(const MotionRequest& request) {
+  std::error_code code;
+  const ClipInfo& clip = request.clip;
+  std::string key = clip.path.filename().string();
+  if (clip.kind == ClipKind::Film)
+    key += " " + std::to_string(fs::file_size(clip.path, code)) + " " +
+           std::to_string(fs::last_write_time(clip.path, code).time_since_epoch().count());
+  key += " " + std::to_string(clip.frames) + (request.fields == Fields::Deinterlace ? " deinterlaced" : "");
+  key += " " + masksToText(request.masks);
+  // One line in the file, whatever the file is called.
+  for (char& c : key)
+    if (c == '\n' || c == '\r') c = ' ';
+  return key;
+}
+
+std::string motionFingerprint(const MotionRequest& request) {
+  std::array<char, 64> readout{};
+  std::snprintf(readout.data(), readout.size(), "%.7f ", request.shutter.readout_s);
+  return readout.data() + scanDirectionName(request.shutter.direction) + " " +
+         stabilizationToText(request.settings) + masksToText(request.masks);
+}
+
+std::optional<TrackRecord> keptTracks(const MotionRequest& request) {
+  if (request.tracks_file.empty()) return std::nullopt;
+  return loadTracks(tracksKey(request), request.tracks_file);
+}
+
+TrackRecord tracksFor(const MotionRequest& request, const Progress& progress) {
+  if (auto kept = keptTracks(request)) return std::move(*kept);
+  TrackOptions options;
+  options.masks = request.masks;
+  options.fields = request.fields;
+  const std::string key = tracksKey(request);
+  const fs::path partial_file = request.tracks_file.empty() ? fs::path() : partialName(request.tracks_file);
+  const auto resume = partial_file.empty() ? std::optional<TrackRecord>() : loadTracks(key, partial_file);
+  TrackRecord partial;
+  try {
+    TrackRecord record = trackClip(request.clip, options, progress, resume ? &*resume : nullptr, &partial);
+    keep(record, key, request.tracks_file);
+    std::error_code code;
+    if (!partial_file.empty()) fs::remove(partial_file, code);
+    return record;
+  } catch (const Error& error) {
+    if (error.kind() == ErrorKind::Cancelled && partial.frames.size() > 1) keep(partial, key, partial_file);
+    throw;
+  }
+}
+
+MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& record, const Progress& progress) {
+  MotionAnswer answer;
+  answer.finding = solvePath(record, request.lens, request.shutter, {}, progress);
+  steadyAgain(answer, request);
+  return answer;
+}
+
+void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
+  answer.room = std::make_shared<StabilizationRoom>(answer.finding.path, request.lens, request.shutter,
+                                                    LensWindow(request.lens, request.window));
+  const auto count = static_cast<int64_t>(answer.finding.path.frames().size());
+  const FrameRange range = request.range.value_or(FrameRange{0, count});
+  answer.stabilized = stabilize(*answer.room, request.settings, range.first, range.last);
+  answer.motion = std::make_shared<ClipMotion>(
+      ClipMotion{answer.finding.path, request.shutter, answer.stabilized.frames});
+}
+
+std::string describeMotion(const MotionAnswer& answer) {
+  std::array<char, 160> text{};
+  const StabilizedClip& s = answer.stabilized;
+  std::snprintf(text.data(), text.size(), "Shake %.2f° to %.2f°, crop %.0f %%.", s.shake_before_deg,
+                s.shake_after_deg, s.crop * 100);
+  return text.data() + (s.advice.empty() ? "" : " " + s.advice);
+}
+
+}  // namespace glenhaze

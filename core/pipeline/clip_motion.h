@@ -1,0 +1,62 @@
+#pragma once
+// From a clip to its corrected motion: tracks (slow, kept beside the shoot), path and steadied path (quick).
+
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/media/reader.h"
+#include "core/media/writer.h"
+#include "core/motion/frame_map.h"
+#include "core/motion/solve.h"
+#include "core/motion/stabilize.h"
+#include "core/motion/tracks.h"
+
+namespace glenhaze {
+
+/// Everything that a clip's motion depends on.
+struct MotionRequest {
+  ClipInfo clip;
+  Fields fields = Fields::Keep;
+  Lens lens;
+  Shutter shutter;  ///< in the picture as stored; 0 readout where it is not known or not corrected
+  StabilizationSettings settings;
+  std::vector<MotionMask> masks;
+  WindowSettings window;
+  std::optional<FrameRange> range;
+  std::filesystem::path tracks_file;  ///< where tracks are kept; empty: nowhere
+};
+
+/// What tells whether kept tracks are of this clip as it is now and were made in the same way.
+std::string tracksKey(const MotionRequest& request);
+
+/// Settings that the motion of a render depends on, for its fingerprint.
+std::string motionFingerprint(const MotionRequest& request);
+
+/// Tracks that are kept already; empty when the clip is yet to be analysed.
+std::optional<TrackRecord> keptTracks(const MotionRequest& request);
+
+/// Kept ones, or analysed now and kept. An analysis that was stopped goes on where it was. Throws
+/// Error(Unreadable), Error(Cancelled); that tracks cannot be kept is no error.
+TrackRecord tracksFor(const MotionRequest& request, const Progress& progress = {});
+
+struct MotionAnswer {
+  PathFinding finding;
+  std::shared_ptr<const StabilizationRoom> room;
+  StabilizedClip stabilized;
+  std::shared_ptr<const ClipMotion> motion;
+};
+
+/// Throws Error(BadRequest) for settings out of range, Error(Cancelled).
+MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& record,
+                          const Progress& progress = {});
+
+/// The same clip under other settings: at once.
+void steadyAgain(MotionAnswer& answer, const MotionRequest& request);
+
+/// "0.31° of shake to 0.01°, crop 7 %."
+std::string describeMotion(const MotionAnswer& answer);
+
+}  // namespace glenhaze

@@ -1,0 +1,23 @@
+#pragma once
+// Parts of the profile's file that several sources read and write.
+
+#include <nlohmann/json.hpp>
+
+#include "core/profile/evidence.h"
+#include "core/profile/motion_parts.h"
+
+namespace glenhaze::detail {
+
+std::string originName(Origin origin);
+Origin originFromName(const std::string& name);
+nlohmann::json evidenceToJson(const Evidence& e);
+Evidence evidenceFromJson(const nlohmann::json& in);
+
+/// Write over the known keys and leave the others as they were. Reading throws std::invalid_argument naming
+/// the key.
+void shutterToJson(const ShutterPart& part, nlohmann::json& out);
+ShutterPart shutterFromJson(const nlohmann::json& in);
+void stabilizationToJson(const StabilizationPart& part, nlohmann::json& out);
+StabilizationPart stabilizationFromJson(const nlohmann::json& in);
+
+}  // namespace glenhaze::detail
