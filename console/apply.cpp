@@ -23,6 +23,22 @@ struct ApplyRequest {
   bool overwrite = false, deinterlace = false;
 };
 
+void addParts(const std::string& text, std::vector<std::string>& parts) {
+  std::istringstream in(text);
+  for (std::string part; std::getline(in, part, ',');) parts.push_back(part);
+}
+
+// What is wrong with a list of parts; "" when nothing is.
+std::string unknownPart(const std::string& text) {
+  static const std::vector<std::string> kParts = {"lens", "shutter", "noise", "stabilization", "finish"};
+  std::vector<std::string> parts;
+  addParts(text, parts);
+  for (const std::string& part : parts)
+    if (std::find(kParts.begin(), kParts.end(), part) == kParts.end())
+      return "There is no part \"" + part + "\": known are lens, shutter, noise, stabilization, finish";
+  return parts.empty() ? "No part is given" : "";
+}
+
 PictureSize parseSize(const std::string& text) {
   PictureSize size;
   char x = 0;
@@ -263,11 +279,12 @@ void addApply(CLI::App& app, Session& session) {
       ->expected(1)
       ->allow_extra_args(false);
   verb->add_option("--out", r->out, "Output folder")->required();
-  verb->add_option("--only", r->only, "Parts to apply, separated by commas")
-      ->delimiter(',')
-      ->expected(1)
-      ->allow_extra_args(false)
-      ->check(CLI::IsMember({"lens", "shutter", "noise", "stabilization", "finish"}));
+  // Split here: the library's own splitting counts the parts as arguments and would take a clip for one more.
+  verb->add_option_function<std::string>(
+          "--only", [r](const std::string& text) { addParts(text, r->only); },
+          "Parts to apply, separated by commas")
+      ->check(CLI::Validator([](const std::string& text) { return unknownPart(text); }, "PART,…"))
+      ->take_last();
   verb->add_option("--fill", r->fill, "0: whole picture, 100: filled frame")->check(CLI::Range(0.0, 100.0));
   verb->add_option("--size", r->size, "Output size, as 1920x1080");
   verb->add_option("--codec", r->codec, "h264, h265, prores, ffv1, png, tiff or jpeg")

@@ -35,6 +35,7 @@ using Vector6 = Eigen::Matrix<double, 6, 1>;
 constexpr int kFewest = 8;              // pairs below which a step is not solved
 constexpr int kDraws = 80;              // of two pairs: misses a consensus of 40 % once in a million
 constexpr double kFirstReach_px = 3.0;  // before row times are known
+constexpr double kNextReach_px = 0.8;   // behind that: things that move a pixel a frame are told apart
 constexpr double kMovingShare = 0.35;
 
 }  // namespace
@@ -131,13 +132,13 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
   constexpr int kIterations = 8;
   for (int it = 0; it < kIterations; ++it) {
     for (size_t k = 0; k < n; ++k) errors[k] = residual(k).norm();
-    // A third may move on its own: the scale is that of the better 60 %. 0.6 of a Rayleigh distribution lies
-    // below 1.354 σ.
+    // Much may move on its own: the scale is that of the better 35 %, which of a Rayleigh distribution lie
+    // below 0.928 σ.
     std::vector<double> sorted = errors;
-    const auto at = sorted.begin() + static_cast<ptrdiff_t>(n * 6 / 10);
+    const auto at = sorted.begin() + static_cast<ptrdiff_t>(n * 35 / 100);
     std::nth_element(sorted.begin(), at, sorted.end());
     const double wide = it < 2 ? 4.0 : 1.5;  // px; narrows down
-    r.scale = std::clamp(*at / 1.354, 0.03 * pixel, wide * pixel);
+    r.scale = std::clamp(*at / 0.928, 0.03 * pixel, wide * pixel);
     Matrix6 normal = Matrix6::Zero();
     Vector6 right = Vector6::Zero();
     for (size_t k = 0; k < n; ++k) {
@@ -226,6 +227,15 @@ void PathSolver::firstRound(const Progress& progress) {
   forAll(progress, [this](size_t i, const std::vector<RayPair>& rays) {
     const Pairs pairs = atMiddles(i, rays, false);
     steps_[i] = {consensus(pairs, kFirstReach_px * pixel_, static_cast<unsigned>(i)), {}, 0, true};
+    keep(i, refine(pairs, steps_[i], false, pixel_));
+  });
+  link();
+}
+
+void PathSolver::agreeAgain(const Progress& progress) {
+  forAll(progress, [this](size_t i, const std::vector<RayPair>& rays) {
+    const Pairs pairs = atMiddles(i, rays, true);
+    steps_[i].turn = consensus(pairs, kNextReach_px * pixel_, static_cast<unsigned>(i));
     keep(i, refine(pairs, steps_[i], false, pixel_));
   });
   link();
@@ -370,6 +380,7 @@ PathFinding solvePath(const TrackRecord& record, const Lens& lens, const Shutter
   shutter.validate();
   detail::PathSolver solver(record, lens, RowTimes(shutter, record.width, record.height));
   solver.firstRound(progress);
+  solver.agreeAgain(progress);
   const auto share = [&](int round) { progress.update((round + 1.0) / (options.rounds + 1)); };
   share(0);
   bool full = options.model == MotionModel::RotationShiftScale;

@@ -3,14 +3,10 @@
 #include <gtest/gtest.h>
 
 #include "core/base/error.h"
-#include "core/motion/readout.h"
-#include "core/motion/solve.h"
 #include "tests/support/motion.h"
 
 namespace glenhaze {
 namespace {
-
-using testing::kDegree;
 
 TEST(Rotation, TurnAndQuaternionAreTheSame) {
   for (const double angle : {0.0, 1e-9, 1e-5, 9e-5, 1.1e-4, 0.3, 1.5, 3.0, 3.14159}) {
@@ -85,22 +81,6 @@ TEST(CameraPath, CsvGoesThereAndBack) {
     EXPECT_NEAR(length(turnOf(inverse(path.frames()[i].orientation) * back.frames()[i].orientation)), 0,
                 1e-7);
   EXPECT_THROW(pathFromCsv("frame,time_s\n0,1,2\n", 500, "bad.csv"), Error);
-}
-
-TEST(Motion, PathOfShakenFootageIsKnownWithin005Degrees) {
-  const sim::SimCamera camera(testing::shakyCamera(), sim::millScene(), testing::windy(0.8));
-  const TrackRecord record = testing::tracksOf(camera, 60);
-  const PathFinding found = solvePath(record, camera.setup().lens, {0.015, ScanDirection::Down});
-  EXPECT_LT(testing::pathError(found.path, testing::truePath(camera, 60)), 0.05);
-  // Without row times the same tracks say less.
-  const PathFinding rigid = solvePath(record, camera.setup().lens, {});
-  EXPECT_GT(rigid.rms_px, found.rms_px);
-  std::cerr << testing::pathError(found.path, testing::truePath(camera, 60)) << " " << found.rms_px << " "
-            << rigid.rms_px << " " << testing::pathError(rigid.path, testing::truePath(camera, 60)) << " "
-            << found.shift_and_scale << "\n";
-  const ShutterFinding readout = measureReadout(record, camera.setup().lens, 1 / 30.0);
-  std::cerr << readout.shutter.readout_s * 1000 << " ± " << readout.uncertainty_s * 1000 << " "
-            << scanDirectionName(readout.shutter.direction) << "\n";
 }
 
 }  // namespace

@@ -46,6 +46,8 @@ class PathSolver {
   void setRows(const RowTimes& rows) { rows_ = rows; }
   /// Consensus, without row times.
   void firstRound(const Progress& progress);
+  /// Consensus anew, with row times and a narrow reach.
+  void agreeAgain(const Progress& progress);
   /// Largest change of a step, rad.
   double round(bool full, const Progress& progress);
   /// Whether shift and scale explain clearly more on a sample of frames.
