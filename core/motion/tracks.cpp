@@ -30,7 +30,8 @@ constexpr int kLevels = 3;   // so that ±60 px are followed
 constexpr int kBorder = 4;   // corners nearer to the picture's edge leave it at once
 constexpr double kWeakest =
     2e-5;  // smaller eigenvalue of a corner, 1 = full contrast: about one code a pixel
-constexpr float kWorstMatch = 24;  // mean difference of a patch, codes
+constexpr float kWorstMatch = 24;      // mean difference of a patch, codes
+constexpr float kMostSettling = 1.5F;  // px that a match against the anchor may move a point
 constexpr int kBins = 32;
 
 // Positions are kept in steps that fit 16 bits: 1/50 px at 1280 wide, 1/17 px at 3840. Rounded as they are
@@ -115,6 +116,18 @@ int cellOf(const cv::Point2f& p, const cv::Size& size) {
   return cy * kCellsAcross + cx;
 }
 
+// A picture in which corners were found. Points are matched against it for as long as they live, because
+// errors of matching from frame to frame would add up.
+struct Anchor {
+  std::vector<cv::Mat> pyramid;
+};
+
+struct TrackPoint {
+  cv::Point2f at;      // in the frame before
+  cv::Point2f origin;  // in its anchor
+  std::shared_ptr<const Anchor> anchor;
+};
+
 struct Corner {
   float strength;
   cv::Point2f at;
@@ -135,7 +148,7 @@ struct Tracker::Inside {
   int width = 0, height = 0, factor = 1;
   int64_t index = 0;
   std::vector<cv::Mat> before;  // pyramid of the frame before
-  std::vector<cv::Point2f> points;
+  std::vector<TrackPoint> points;
   Histogram histogram{};
   double reference_mean = -1;
 
@@ -167,10 +180,16 @@ struct Tracker::Inside {
   }
 
   // Tops the points up to what each cell should have, strongest corners first.
-  void refill(const cv::Mat& picture) {
+  void refill(const cv::Mat& picture, const std::vector<cv::Mat>& pyramid) {
     std::array<int, kCellsAcross * kCellsDown> have{};
     const cv::Size size = picture.size();
-    for (const cv::Point2f& p : points) ++have[static_cast<size_t>(cellOf(p, size))];
+    const auto anchor = std::make_shared<const Anchor>(Anchor{pyramid});
+    for (TrackPoint& p : points) {
+      ++have[static_cast<size_t>(cellOf(p.at, size))];
+      if (p.anchor) continue;
+      p.anchor = anchor;
+      p.origin = p.at;
+    }
     cv::Mat strength;
     cv::cornerMinEigenVal(picture, strength, 3, 3);
     const cv::Mat mask = sceneMask(size);
@@ -192,15 +211,54 @@ struct Tracker::Inside {
       for (const Corner& c : corners) {
         if (have[cell] >= perCell()) break;
         const bool crowded = std::any_of(
-            points.begin(), points.begin() + static_cast<ptrdiff_t>(old),
-            [&](const cv::Point2f& p) { return std::abs(p.x - c.at.x) < 6 && std::abs(p.y - c.at.y) < 6; });
+            points.begin(), points.begin() + static_cast<ptrdiff_t>(old), [&](const TrackPoint& p) {
+              return std::abs(p.at.x - c.at.x) < 6 && std::abs(p.at.y - c.at.y) < 6;
+            });
         if (crowded) continue;
-        points.push_back(c.at);
+        points.push_back({c.at, c.at, anchor});
         ++have[cell];
       }
     }
   }
 };
+
+namespace {
+
+// Where points that are about at `at` in the picture of `pyramid` lie against their anchors. Those that do
+// not look as they did keep their place, and lose their anchor.
+void settle(std::vector<TrackPoint>& points, std::vector<cv::Point2f>& at,
+            const std::vector<cv::Mat>& pyramid) {
+  for (size_t next = 0; next < points.size();) {
+    // Points of one anchor were found together, so they stand together.
+    const std::shared_ptr<const Anchor> anchor = points[next].anchor;
+    size_t end = next;
+    while (end < points.size() && points[end].anchor == anchor) ++end;
+    if (anchor) {
+      std::vector<cv::Point2f> from, to;
+      for (size_t i = next; i < end; ++i) {
+        from.push_back(points[i].origin);
+        to.push_back(at[i]);
+      }
+      std::vector<uint8_t> status;
+      std::vector<float> error;
+      cv::calcOpticalFlowPyrLK(anchor->pyramid, pyramid, from, to, status, error, {kWindow, kWindow}, 0,
+                               {cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 8, 0.02},
+                               cv::OPTFLOW_USE_INITIAL_FLOW);
+      for (size_t i = next; i < end; ++i) {
+        const cv::Point2f& found = to[i - next];
+        const bool same = status[i - next] != 0 && error[i - next] < 0.6F * kWorstMatch &&
+                          std::hypot(found.x - at[i].x, found.y - at[i].y) < kMostSettling;
+        if (same)
+          at[i] = found;
+        else
+          points[i].anchor.reset();
+      }
+    }
+    next = end;
+  }
+}
+
+}  // namespace
 
 Tracker::Tracker(int width, int height, const TrackOptions& options) : inside_(std::make_unique<Inside>()) {
   if (options.working_width < 320 || options.working_width > 1920)
@@ -231,18 +289,20 @@ FrameTracks Tracker::push(const Frame& frame, double time_s) {
   cv::buildOpticalFlowPyramid(picture, pyramid, {kWindow, kWindow}, kLevels);
   size_t asked = 0, kept = 0;
   if (!in.before.empty() && !in.points.empty()) {
-    std::vector<cv::Point2f> moved;
+    std::vector<cv::Point2f> from, moved;
+    for (const TrackPoint& p : in.points) from.push_back(p.at);
     std::vector<uint8_t> status;
     std::vector<float> error;
-    cv::calcOpticalFlowPyrLK(in.before, pyramid, in.points, moved, status, error, {kWindow, kWindow}, kLevels,
+    cv::calcOpticalFlowPyrLK(in.before, pyramid, from, moved, status, error, {kWindow, kWindow}, kLevels,
                              {cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 20, 0.02});
+    settle(in.points, moved, pyramid);
     const cv::Mat mask = in.sceneMask(picture.size());
     const auto f = static_cast<float>(in.factor);
     const double steps = stepsPerPixel(in.width, in.height);
     const auto toSource = [f, steps](float v) {
       return fromSteps(toSteps((v + 0.5F) * f - 0.5F, steps), steps);
     };
-    std::vector<cv::Point2f> survivors;
+    std::vector<TrackPoint> survivors;
     asked = moved.size();
     for (size_t i = 0; i < moved.size(); ++i) {
       const cv::Point2f& p = moved[i];
@@ -252,9 +312,8 @@ FrameTracks Tracker::push(const Frame& frame, double time_s) {
         continue;
       ++kept;
       if (!mask.empty() && mask.at<uint8_t>(static_cast<int>(p.y), static_cast<int>(p.x)) == 0) continue;
-      result.pairs.push_back(
-          {toSource(in.points[i].x), toSource(in.points[i].y), toSource(p.x), toSource(p.y)});
-      survivors.push_back(p);
+      result.pairs.push_back({toSource(from[i].x), toSource(from[i].y), toSource(p.x), toSource(p.y)});
+      survivors.push_back({p, in.points[i].origin, in.points[i].anchor});
     }
     // A fast move loses tracks but keeps the picture's tones; a cut loses both.
     if (kept * 2 < asked && overlap(histogram, in.histogram) < 0.7F) {
@@ -265,7 +324,7 @@ FrameTracks Tracker::push(const Frame& frame, double time_s) {
     in.points = std::move(survivors);
   }
   if (in.points.size() * 5 < static_cast<size_t>(in.options.features) * 4 || in.index % 12 == 0)
-    in.refill(picture);
+    in.refill(picture, pyramid);
   in.before = std::move(pyramid);
   in.histogram = histogram;
   ++in.index;
