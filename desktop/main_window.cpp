@@ -54,7 +54,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   connect(shoot_, &ShootPlace::outputWanted, this, &MainWindow::outputSettings);
   connect(shoot_, &ShootPlace::benchWanted, this, [this](int clip, BenchPart part) {
     session_.setCurrentClip(clip);
-    bench_->setStation(part == BenchPart::Noise ? BenchPlace::Noise : BenchPlace::Lens);
+    bench_->setStation(static_cast<BenchPlace::Station>(part));
     go(Bench);
   });
   connect(shoot_, &ShootPlace::compareWanted, this, [this](int clip) {

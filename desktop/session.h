@@ -14,6 +14,7 @@
 
 #include "core/run/batch.h"
 #include "core/run/shoot.h"
+#include "desktop/motion_store.h"
 
 namespace glenhaze::desktop {
 
@@ -63,6 +64,9 @@ class Session : public QObject {
 
   /// The run in progress or finished last; null before the first.
   std::shared_ptr<Batch> batch() const { return batch_; }
+  /// The motion of clips that were looked at.
+  MotionStore& motion() { return motion_; }
+  const MotionStore& motion() const { return motion_; }
   bool running() const { return running_; }
   void startRun();
   void stopRun();
@@ -95,6 +99,7 @@ class Session : public QObject {
   std::shared_ptr<Batch> batch_;
   std::stop_source run_stop_;
   bool running_ = false;
+  MotionStore motion_;
   // Pools of our own, here and elsewhere: Qt paints large pictures on its global pool and waits for it, so
   // long work there would stall the window. Last, so that they are waited for first.
   QThreadPool probes_, runs_;

@@ -102,6 +102,20 @@ void takeShots(MainWindow& window, const QString& folder) {
              QStringLiteral("bench-lens-straight.png")});
   tour->add({[&] {
                window.benchPlace().lens().setStraightView(false);
+               session.setCurrentClip(clipNamed(session, "D3_0042"));
+               window.benchPlace().setStation(BenchPlace::Shutter);
+               window.benchPlace().chooseShot(QStringLiteral("D3 pan past uprights.mp4"));
+               window.benchPlace().shutter().state().measure();
+             },
+             [&] { return !window.benchPlace().shutter().state().busy(); },
+             QStringLiteral("bench-shutter.png")});
+  tour->add({[&] {
+               session.setCurrentClip(clipNamed(session, "D3_0047"));
+               window.benchPlace().setStation(BenchPlace::Stabilization);
+             },
+             [&] { return window.benchPlace().stabilization().settled(); },
+             QStringLiteral("bench-stabilization.png")});
+  tour->add({[&] {
                session.setCurrentClip(clipNamed(session, "D3_0045"));
                window.benchPlace().setStation(BenchPlace::Noise);
                window.benchPlace().chooseShot(QStringLiteral("D3 grey steps ISO 1600.mp4"));

@@ -273,35 +273,6 @@ CoverageCell stabilizationCell(const Shoot& shoot, const ShootClip& clip, const 
   return cell;
 }
 
-// What the clip's motion is worked out from; nothing where neither shutter nor stabilization is wanted.
-std::optional<MotionRequest> motionOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
-                                      const ProfileMatch& match, std::span<const Profile> profiles) {
-  const Profile* profile = profileOf(match, profiles);
-  if (profile == nullptr || !match.lens || info.kind == ClipKind::Still || info.frames < 2)
-    return std::nullopt;
-  MotionRequest r;
-  if (shoot.output.shutter_on && clip.shutter_on && profile->shutter) {
-    r.shutter = profile->shutter->shutter;
-    r.shutter.direction = turnedClockwise(r.shutter.direction, clip.turned);
-    if (!r.shutter.rolls()) r.shutter.readout_s = 0;
-  }
-  r.settings.steadying = Steadying::Off;
-  if (shoot.output.stabilization_on && clip.stabilization_on) {
-    if (profile->stabilization) r.settings = profile->stabilization->settings;
-    if (clip.stabilization) r.settings = *clip.stabilization;
-  }
-  if (r.settings.steadying == Steadying::Off && !r.shutter.rolls()) return std::nullopt;
-  if (profile->stabilization) r.masks = profile->stabilization->masks;
-  r.masks.insert(r.masks.end(), clip.masks.begin(), clip.masks.end());
-  r.clip = info;
-  r.fields = clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
-  r.lens = *match.lens;
-  r.range = clip.range;
-  if (r.range) r.range->last = std::min(r.range->last, info.frames);
-  r.tracks_file = tracksFileOf(shoot, clip.path);
-  return r;
-}
-
 std::string refusalOf(const ShootClip& clip, const ClipInfo& info, const ProfileMatch& match,
                       const Shoot& shoot, const CoverageCell& noise, bool& failed) {
   if (!info.readable()) {
@@ -331,6 +302,40 @@ fs::path tracksFileOf(const Shoot& shoot, const fs::path& clip) {
       mark.data(), mark.size(), "-%08zx.tracks",
       std::hash<std::string>{}(clip.lexically_relative(shoot.path.parent_path()).string()) & 0xffffffffU);
   return shoot.path.parent_path() / "motion" / (clip.stem().string() + mark.data());
+}
+
+std::optional<MotionRequest> motionRequestOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                                             const ProfileMatch& match, std::span<const Profile> profiles,
+                                             const std::optional<StabilizationSettings>& under) {
+  const Profile* profile = profileOf(match, profiles);
+  if (profile == nullptr || !match.lens || info.kind == ClipKind::Still || info.frames < 2)
+    return std::nullopt;
+  MotionRequest r;
+  if (shoot.output.shutter_on && clip.shutter_on && profile->shutter) {
+    r.shutter = profile->shutter->shutter;
+    r.shutter.direction = turnedClockwise(r.shutter.direction, clip.turned);
+    if (!r.shutter.rolls()) r.shutter.readout_s = 0;
+  }
+  r.settings.steadying = Steadying::Off;
+  if (shoot.output.stabilization_on && clip.stabilization_on) {
+    if (profile->stabilization) r.settings = profile->stabilization->settings;
+    if (clip.stabilization) r.settings = *clip.stabilization;
+  }
+  if (under) r.settings = *under;
+  if (r.settings.steadying == Steadying::Off && !r.shutter.rolls()) return std::nullopt;
+  if (profile->stabilization) r.masks = profile->stabilization->masks;
+  r.masks.insert(r.masks.end(), clip.masks.begin(), clip.masks.end());
+  r.clip = info;
+  r.fields = clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
+  r.lens = *match.lens;
+  r.range = clip.range;
+  if (r.range) r.range->last = std::min(r.range->last, info.frames);
+  r.tracks_file = tracksFileOf(shoot, clip.path);
+  const bool straight = shoot.output.lens_on && clip.lens_on;
+  r.window = {shoot.output.size.width, shoot.output.size.height,
+              straight ? clip.lens_amount.value_or(shoot.output.lens_amount) : 0,
+              clip.fill.value_or(shoot.output.fill)};
+  return r;
 }
 
 ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
@@ -431,14 +436,13 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
           job.correction.noise_changes = changesOf(plan.clip, plan.info, part->curves());
         }
       }
-      if (auto motion = motionOf(shoot, plan.clip, plan.info, plan.match, profiles)) {
+      if (auto motion = motionRequestOf(shoot, plan.clip, plan.info, plan.match, profiles, std::nullopt)) {
         Correction& c = job.correction;
         if (!c.lens) {
           // The lens is off, but turning the camera needs to know it.
           c.lens = plan.match.lens;
           c.lens_amount = 0;
         }
-        motion->window = {c.output.width, c.output.height, c.lens_amount, c.fill};
         plan.motion = std::move(*motion);
         plan.questions.motion = true;
       }

@@ -74,6 +74,12 @@ std::optional<int> isoFromName(const std::filesystem::path& path, const std::str
 Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                          const ProfileMatch& match);
 
+/// What a clip's motion is worked out from; nothing where neither shutter nor stabilization is wanted, or the
+/// lens is not known. `under`: these settings instead of the clip's and the profile's.
+std::optional<MotionRequest> motionRequestOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                                             const ProfileMatch& match, std::span<const Profile> profiles,
+                                             const std::optional<StabilizationSettings>& under);
+
 /// Where the tracks of a clip are kept: in "motion" beside the shoot; empty for a shoot that is not saved.
 std::filesystem::path tracksFileOf(const Shoot& shoot, const std::filesystem::path& clip);
 

@@ -225,7 +225,8 @@ std::optional<double> leanOf(const std::vector<Profile>& strips, int lines) {
 }
 
 struct Sight {
-  double time = 0, lean = 0, speed = 0;  // px over the picture; px per second
+  int64_t frame = 0;
+  double lean = 0, speed = 0;  // px over the picture; px per second
 };
 
 struct Line {
@@ -320,7 +321,7 @@ std::vector<Sight> sightsOf(const ClipInfo& clip, const Strips& strips, int line
       }
       // The speed at a frame is the mean of those before and behind it.
       if (speed && speed_before && lean_before)
-        sights.push_back({time_before, *lean_before, 0.5 * (*speed + *speed_before)});
+        sights.push_back({n - 1, *lean_before, 0.5 * (*speed + *speed_before)});
     }
     speed_before = speed;
     lean_before = leanOf(now, lines);
@@ -366,7 +367,10 @@ ShutterFinding measurePan(const ClipInfo& clip, const std::optional<Lens>& lens,
   f.frames = static_cast<int>(sights.size());
   f.residual = line.rms;
   f.kind = ShutterPlot::Lean;
-  for (const Sight& s : sights) f.plot.emplace_back(s.speed, s.lean - line.offset);
+  for (const Sight& s : sights) {
+    f.plot.emplace_back(s.speed, s.lean - line.offset);
+    f.sights.push_back({s.frame, s.speed, s.lean - line.offset});
+  }
   const double interval = 1 / clip.fps.value();
   f.share_of_frame = f.shutter.readout_s / interval;
   if (f.shutter.readout_s < 3 * f.uncertainty_s || f.shutter.readout_s < 2e-4) {

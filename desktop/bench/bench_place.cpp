@@ -19,9 +19,13 @@ BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), ses
   layout->addWidget(buildHead());
   stack_ = new QStackedWidget;
   lens_ = new LensStation(session);
+  shutter_ = new ShutterStation(session);
   noise_ = new NoiseStation(session);
   stack_->addWidget(lens_);
+  stack_->addWidget(shutter_);
   stack_->addWidget(noise_);
+  stabilization_ = new StabilizationStation(session);
+  stack_->addWidget(stabilization_);
   layout->addWidget(stack_, 1);
   connect(shots_, &ShotChooser::chosen, this, [this](const ClipInfo& shot) {
     shot_[static_cast<size_t>(station())] = shot.path;
@@ -49,7 +53,9 @@ QWidget* BenchPlace::buildHead() {
   choice_ = new QButtonGroup(this);
   int id = 0;
   for (const auto& [text, tip] : {std::pair{tr("Lens"), tr("Make straight things straight (Alt+1)")},
-                                  {tr("Noise"), tr("How much noise the camera makes at each ISO (Alt+2)")}}) {
+                                  {tr("Shutter"), tr("How long the sensor takes to read a frame (Alt+2)")},
+                                  {tr("Noise"), tr("How much noise the camera makes at each ISO (Alt+3)")},
+                                  {tr("Stabilization"), tr("How the clip's shake is taken out (Alt+4)")}}) {
     auto* button = new QPushButton(text);
     button->setCheckable(true);
     button->setToolTip(tip);
@@ -67,13 +73,13 @@ QWidget* BenchPlace::buildHead() {
 
 BenchPlace::Station BenchPlace::station() const { return static_cast<Station>(stack_->currentIndex()); }
 
-BenchStation& BenchPlace::current() {
-  return station() == Lens ? static_cast<BenchStation&>(*lens_) : static_cast<BenchStation&>(*noise_);
-}
+BenchStation& BenchPlace::current() { return static_cast<BenchStation&>(*stack_->currentWidget()); }
 
 void BenchPlace::setStation(Station station) {
   choice_->button(station)->setChecked(true);
   stack_->setCurrentIndex(station);
+  // Stabilization looks at the clip itself.
+  shots_->setVisible(station != Stabilization);
   reload();
 }
 

@@ -8,6 +8,8 @@
 #include "desktop/bench/lens_station.h"
 #include "desktop/bench/noise_station.h"
 #include "desktop/bench/shot_chooser.h"
+#include "desktop/bench/shutter_station.h"
+#include "desktop/bench/stabilization_station.h"
 
 class QStackedWidget;
 
@@ -16,10 +18,12 @@ namespace glenhaze::desktop {
 class BenchPlace : public QWidget {
   Q_OBJECT
  public:
-  enum Station { Lens, Noise, kStations };
+  enum Station { Lens, Shutter, Noise, Stabilization, kStations };
   explicit BenchPlace(Session& session, QWidget* parent = nullptr);
   LensStation& lens() { return *lens_; }
+  ShutterStation& shutter() { return *shutter_; }
   NoiseStation& noise() { return *noise_; }
+  StabilizationStation& stabilization() { return *stabilization_; }
   void setStation(Station station);
   Station station() const;
   /// Chooses the reference shot by its file name; false when it is not on offer.
@@ -40,7 +44,9 @@ class BenchPlace : public QWidget {
   QButtonGroup* choice_ = nullptr;
   QStackedWidget* stack_ = nullptr;
   LensStation* lens_ = nullptr;
+  ShutterStation* shutter_ = nullptr;
   NoiseStation* noise_ = nullptr;
+  StabilizationStation* stabilization_ = nullptr;
   CameraMode measured_;
   std::array<std::filesystem::path, kStations> shot_;  // what each station looks at
 };

@@ -17,7 +17,7 @@ QString row(const QString& name, const QString& value) {
 
 }  // namespace
 
-QString clipFigures(const ClipPlan& plan, const std::vector<Profile>& profiles) {
+QString clipFigures(const ClipPlan& plan, const std::vector<Profile>& profiles, const MotionAnswer* motion) {
   QString text = QStringLiteral("<table cellspacing='0'>");
   if (plan.job.range)
     text += row(QObject::tr("rendered"),
@@ -38,6 +38,17 @@ QString clipFigures(const ClipPlan& plan, const std::vector<Profile>& profiles) 
                                         ? QStringLiteral("—")
                                         : QString::fromStdString(plan.noise.figure) + QLatin1Char(' ') +
                                               coverageName(plan.noise.kind));
+  if (plan.shutter.kind != Coverage::Missing)
+    text += row(QObject::tr("readout"), QString::fromStdString(plan.shutter.figure) + QLatin1Char(' ') +
+                                            coverageName(plan.shutter.kind));
+  if (motion != nullptr && plan.motion.settings.steadying != Steadying::Off) {
+    const StabilizedClip& s = motion->stabilized;
+    text += row(QObject::tr("shake"), QObject::tr("%1 to %2")
+                                          .arg(withUnit(s.shake_before_deg, 2, {}),
+                                               withUnit(s.shake_after_deg, 2, QStringLiteral("°"))));
+    text += row(QObject::tr("crop"), shareText(s.crop));
+    if (!s.advice.empty()) text += row(QObject::tr("advice"), QString::fromStdString(s.advice));
+  }
   if (plan.job.correction.lens) {
     const CorrectionFigures f = figuresOf(plan.job.correction);
     text += row(QObject::tr("enlarged"), QObject::tr("centre %1, corners %2")

@@ -10,6 +10,6 @@
 namespace glenhaze::desktop {
 
 /// HTML.
-QString clipFigures(const ClipPlan& plan, const std::vector<Profile>& profiles);
+QString clipFigures(const ClipPlan& plan, const std::vector<Profile>& profiles, const MotionAnswer* motion);
 
 }  // namespace glenhaze::desktop

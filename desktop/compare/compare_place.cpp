@@ -81,6 +81,9 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   connect(&session_, &Session::currentClipChanged, this, [this] {
     if (isVisible()) reload();
   });
+  connect(&session_.motion(), &MotionStore::changed, this, [this] {
+    if (isVisible()) reload();
+  });
   connect(&timer_, &QTimer::timeout, this, &ComparePlace::tick);
 }
 
@@ -89,7 +92,8 @@ QWidget* ComparePlace::buildTools() {
   auto* layout = new QHBoxLayout(bar);
   layout->setContentsMargins(0, 0, 0, 0);
   clips_ = new QComboBox;
-  clips_->setMinimumWidth(260);
+  clips_->setMinimumWidth(185);
+  clips_->setMaximumWidth(260);
   clips_->setAccessibleName(tr("Clip"));
   connect(clips_, &QComboBox::activated, this, [this](int i) { session_.setCurrentClip(i); });
   layout->addWidget(clips_);
@@ -106,6 +110,7 @@ QWidget* ComparePlace::buildTools() {
     pictures_->setCurrentIndex(i == kVariantsLayout ? 1 : 0);
     showVariants();
   });
+  layout_->setMaximumWidth(104);
   layout->addWidget(layout_);
   for (const auto& [text, zoom] : {std::pair{tr("Fit"), 0.0},
                                    {QStringLiteral("100 %"), 1.0},
@@ -134,6 +139,7 @@ QWidget* ComparePlace::buildTools() {
   look_->setToolTip(
       tr("One channel alone with raised contrast, or what noise removal took away, amplified (N)"));
   connect(look_, &QComboBox::currentIndexChanged, this, [this] { present(current_); });
+  look_->setMaximumWidth(114);
   layout->addWidget(look_);
   lift_ = new QComboBox;
   lift_->setAccessibleName(tr("Exposure for viewing"));
@@ -143,23 +149,26 @@ QWidget* ComparePlace::buildTools() {
     present(current_);
     board_->setLift(stops);
   });
+  lift_->setMaximumWidth(94);
   layout->addWidget(lift_);
   layout->addStretch();
-  lens_ = new QCheckBox(tr("Lens"));
-  lens_->setToolTip(tr("The lens correction of this clip, on or off"));
-  connect(lens_, &QCheckBox::clicked, this, [this](bool on) {
-    if (clip_ < 0) return;
-    editClip(on ? tr("Switch the lens on") : tr("Switch the lens off"),
-             [on](ShootClip& c) { c.lens_on = on; });
-  });
-  layout->addWidget(lens_);
-  noise_ = new QCheckBox(tr("Noise"));
-  noise_->setToolTip(tr("Noise removal of this clip, on or off"));
-  connect(noise_, &QCheckBox::clicked, this, [this](bool on) {
-    editClip(on ? tr("Switch noise removal on") : tr("Switch noise removal off"),
-             [on](ShootClip& c) { c.noise_on = on; });
-  });
-  layout->addWidget(noise_);
+  const auto part = [&](const QString& text, const QString& tip, const QString& on_text,
+                        const QString& off_text, bool ShootClip::*member) {
+    auto* box = new QCheckBox(text);
+    box->setToolTip(tip);
+    connect(box, &QCheckBox::clicked, this,
+            [=, this](bool on) { editClip(on ? on_text : off_text, [=](ShootClip& c) { c.*member = on; }); });
+    layout->addWidget(box);
+    return box;
+  };
+  lens_ = part(tr("Lens"), tr("The lens correction of this clip, on or off"), tr("Switch the lens on"),
+               tr("Switch the lens off"), &ShootClip::lens_on);
+  shutter_ = part(tr("Shutter"), tr("The rolling shutter's correction in this clip, on or off"),
+                  tr("Switch the shutter on"), tr("Switch the shutter off"), &ShootClip::shutter_on);
+  noise_ = part(tr("Noise"), tr("Noise removal of this clip, on or off"), tr("Switch noise removal on"),
+                tr("Switch noise removal off"), &ShootClip::noise_on);
+  steady_ = part(tr("Steady"), tr("Stabilization of this clip, on or off"), tr("Switch stabilization on"),
+                 tr("Switch stabilization off"), &ShootClip::stabilization_on);
   return bar;
 }
 
@@ -424,14 +433,11 @@ void ComparePlace::reload() {
   }
   clip_ = clip;
   path_ = plan.info.path;
-  lens_->setEnabled(plan.match.lens.has_value());
-  lens_->setChecked(plan.match.lens.has_value() && plan.clip.lens_on && session_.shoot().output.lens_on);
-  const bool has_noise = plan.noise.kind != Coverage::Missing;
-  noise_->setEnabled(has_noise);
-  noise_->setChecked(has_noise && plan.noise.kind != Coverage::Off);
+  showParts(plan);
   showOwn();
-  figures_->setText(clipFigures(plan, session_.profiles()));
   Correction correction = plan.job.correction;
+  takeMotion(plan, correction);
+  figures_->setText(clipFigures(plan, session_.profiles(), session_.motion().find(plan.motion).get()));
   if (plan.questions.flicker) correction.flicker = flickerOf(plan);
   // Frames made before stay good when only the range or another clip was changed.
   if (!other && correction == looked_at_ && plan.job.fields == fields_) return;
@@ -445,6 +451,31 @@ void ComparePlace::reload() {
       std::max<int64_t>(0, std::min(frame_ - kLoopFrames / 2, plan.info.frames - kLoopFrames));
   preview_.setLoop(first, std::min(plan.info.frames, first + kLoopFrames));
   showVariants();
+}
+
+void ComparePlace::showParts(const ClipPlan& plan) {
+  lens_->setEnabled(plan.match.lens.has_value());
+  lens_->setChecked(plan.match.lens.has_value() && plan.clip.lens_on && session_.shoot().output.lens_on);
+  for (const auto& [box, cell] :
+       {std::pair{shutter_, &plan.shutter}, {noise_, &plan.noise}, {steady_, &plan.stabilization}}) {
+    box->setEnabled(cell->kind != Coverage::Missing);
+    box->setChecked(cell->kind != Coverage::Missing && cell->kind != Coverage::Off);
+  }
+}
+
+// Until the motion is known the clip is shown without it, and that is said.
+void ComparePlace::takeMotion(const ClipPlan& plan, Correction& correction) {
+  if (!plan.questions.motion) return;
+  if (const auto answer = session_.motion().find(plan.motion)) {
+    correction.motion = answer->motion;
+    return;
+  }
+  session_.motion().want(plan.motion);
+  // A path under other settings is nearer to the truth than none.
+  if (const auto last = session_.motion().newest(plan.info.path)) correction.motion = last->motion;
+  const QString& trouble = session_.motion().trouble();
+  message_->setText(trouble.isEmpty() ? tr("The camera's motion is being analysed; shown without it so far.")
+                                      : trouble);
 }
 
 // Measured once in this sitting, in the background; empty until then.

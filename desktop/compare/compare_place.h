@@ -70,6 +70,8 @@ class ComparePlace : public QWidget {
   void editClip(const QString& what, const std::function<void(ShootClip&)>& change);
   QWidget* buildOwn();
   void showOwn();
+  void showParts(const ClipPlan& plan);
+  void takeMotion(const ClipPlan& plan, Correction& correction);
   void showVariants();
   std::optional<FlickerPath> flickerOf(const ClipPlan& plan);
   void zoomTo(double zoom, QPointF around = {-1, -1});
@@ -90,7 +92,7 @@ class ComparePlace : public QWidget {
   QSpinBox *fill_ = nullptr, *amount_ = nullptr;
   QPushButton* as_shoot_ = nullptr;
   QLabel *position_ = nullptr, *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
-  QCheckBox *lens_ = nullptr, *noise_ = nullptr;
+  QCheckBox *lens_ = nullptr, *shutter_ = nullptr, *noise_ = nullptr, *steady_ = nullptr;
   QPushButton *play_ = nullptr, *edge_tool_ = nullptr;
   PinStrip* pin_strip_ = nullptr;
   VariantBoard* board_ = nullptr;

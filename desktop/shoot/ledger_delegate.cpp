@@ -18,7 +18,8 @@ LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
   Columns c;
   const qreal h = row.height(), y = row.top();
   constexpr qreal kStrip = FilmStrips::kFrames * FilmStrips::kWidth, kGap = 12;
-  constexpr qreal kLength = 46, kPicture = 86, kIso = 54, kLens = 100, kNoise = 178, kState = 120;
+  constexpr qreal kLength = 46, kPicture = 86, kIso = 54, kLens = 78, kShutter = 76, kNoise = 142,
+                  kSteady = 92, kState = 104;
   c.strip = {row.left(), y + (h - FilmStrips::kHeight) / 2, kStrip, FilmStrips::kHeight};
   qreal right = row.right();
   const auto take = [&](qreal width) {
@@ -28,7 +29,9 @@ LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
     return r;
   };
   c.state = take(kState);
+  c.steady = take(kSteady);
   c.noise = take(kNoise);
+  c.shutter = take(kShutter);
   c.lens = take(kLens);
   c.iso = take(kIso);
   c.picture = take(kPicture);
@@ -129,6 +132,15 @@ QString isoText(const Shoot& shoot, const ClipPlan& plan) {
          QString::number(qRound(iso->iso));
 }
 
+// The crop where the motion is known already, else what is set.
+QString steadyText(const Session& session, const ClipPlan& plan) {
+  const bool on = plan.questions.motion && plan.motion.settings.steadying != Steadying::Off;
+  if (on)
+    if (const auto answer = session.motion().find(plan.motion))
+      return QObject::tr("crop %1").arg(withUnit(answer->stabilized.crop * 100, 0, QStringLiteral("%")));
+  return QString::fromStdString(plan.stabilization.figure);
+}
+
 }  // namespace
 
 void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, const ClipPlan& plan,
@@ -158,8 +170,13 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
     put(c.picture, QStringLiteral("%1 × %2").arg(w).arg(h), kQuiet, Qt::AlignRight);
     put(c.iso, isoText(session_.shoot(), plan), kQuiet, Qt::AlignRight);
   }
-  paintCoverage(p, c.lens.adjusted(0, 7, 0, -7), plan.lens.kind, QString::fromStdString(plan.lens.figure));
-  paintCoverage(p, c.noise.adjusted(0, 7, 0, -7), plan.noise.kind, QString::fromStdString(plan.noise.figure));
+  const auto cover = [&](const QRectF& area, const CoverageCell& cell, const QString& figure) {
+    paintCoverage(p, area.adjusted(0, 7, 0, -7), cell.kind, figure);
+  };
+  cover(c.lens, plan.lens, QString::fromStdString(plan.lens.figure));
+  cover(c.shutter, plan.shutter, QString::fromStdString(plan.shutter.figure));
+  cover(c.noise, plan.noise, QString::fromStdString(plan.noise.figure));
+  cover(c.steady, plan.stabilization, steadyText(session_, plan));
   bool wrong = false;
   const QString state = stateText(plan, wrong);
   QRectF state_area = c.state;

@@ -39,6 +39,10 @@ Heading headingOf(const Session& session, const ClipPlan& plan) {
   return {QString::fromStdString(mode.name), QString::fromStdString(mode.describe()), 0};
 }
 
+QString cellText(const CoverageCell& cell) {
+  return coverageName(cell.kind) + QLatin1Char(' ') + QString::fromStdString(cell.figure);
+}
+
 }  // namespace
 
 void LedgerModel::rebuild() {
@@ -56,9 +60,10 @@ void LedgerModel::rebuild() {
     group.clips.push_back(static_cast<int>(i));
     if (heading.order != 0 || plans[i].failed) continue;
     using Need = Group::Need;
-    const Need need = plans[i].lens.kind == Coverage::Missing    ? Need::Lens
-                      : plans[i].noise.kind == Coverage::Missing ? Need::Noise
-                                                                 : Need::None;
+    const Need need = plans[i].lens.kind == Coverage::Missing      ? Need::Lens
+                      : plans[i].shutter.kind == Coverage::Missing ? Need::Shutter
+                      : plans[i].noise.kind == Coverage::Missing   ? Need::Noise
+                                                                   : Need::None;
     if (need > group.need) {
       group.need = need;
       group.first_clip = static_cast<int>(i);
@@ -68,6 +73,9 @@ void LedgerModel::rebuild() {
     if (group.need == Group::Need::Lens) {
       group.missing = tr("Lens not measured");
       group.step = tr("Measure lens");
+    } else if (group.need == Group::Need::Shutter) {
+      group.missing = tr("Shutter not measured");
+      group.step = tr("Measure shutter");
     } else if (group.need == Group::Need::Noise) {
       group.missing = tr("Noise not measured");
       group.step = tr("Measure noise");
@@ -124,12 +132,14 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
     case Qt::DisplayRole:
       return name;
     case Qt::AccessibleTextRole:
-      return tr("%1, lens %2 %3, noise %4 %5")
-          .arg(name, coverageName(plan.lens.kind), QString::fromStdString(plan.lens.figure),
-               coverageName(plan.noise.kind), QString::fromStdString(plan.noise.figure));
+      return tr("%1, lens %2, shutter %3, noise %4, stabilization %5")
+          .arg(name, cellText(plan.lens), cellText(plan.shutter), cellText(plan.noise),
+               cellText(plan.stabilization));
     case Qt::ToolTipRole: {
       QStringList lines{tr("Lens: %1").arg(QString::fromStdString(plan.lens.reason)),
-                        tr("Noise: %1").arg(QString::fromStdString(plan.noise.reason))};
+                        tr("Shutter: %1").arg(QString::fromStdString(plan.shutter.reason)),
+                        tr("Noise: %1").arg(QString::fromStdString(plan.noise.reason)),
+                        tr("Stabilization: %1").arg(QString::fromStdString(plan.stabilization.reason))};
       if (!plan.refusal.empty())
         lines.prepend(tr("Will not be rendered: %1").arg(QString::fromStdString(plan.refusal)));
       for (const ClipProblem& p : plan.info.problems)

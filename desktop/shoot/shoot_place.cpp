@@ -44,7 +44,9 @@ class LedgerHead : public QWidget {
     put(c.picture, tr("Picture"), Qt::AlignRight);
     put(c.iso, tr("ISO"), Qt::AlignRight);
     put(c.lens, tr("Lens"), Qt::AlignLeft);
+    put(c.shutter, tr("Shutter"), Qt::AlignLeft);
     put(c.noise, tr("Noise"), Qt::AlignLeft);
+    put(c.steady, tr("Stabilization"), Qt::AlignLeft);
     put(c.state, tr("Render"), Qt::AlignLeft);
   }
 };
@@ -78,8 +80,7 @@ class LedgerView : public QListView {
     const auto* group = model_.groupAt(index);
     if (group != nullptr && !group->missing.isEmpty() &&
         LedgerDelegate::buttonArea(visualRect(index)).contains(event->position()))
-      return measure_(group->first_clip,
-                      group->need == LedgerModel::Group::Need::Noise ? BenchPart::Noise : BenchPart::Lens);
+      return measure_(group->first_clip, partOf(group->need));
     QListView::mouseReleaseEvent(event);
   }
   // A double click on a cell goes to its station.
@@ -88,10 +89,19 @@ class LedgerView : public QListView {
     const int clip = model_.clipAt(index);
     if (clip < 0) return QListView::mouseDoubleClickEvent(event);
     const auto columns = LedgerDelegate::columns(visualRect(index));
-    measure_(clip, columns.noise.contains(event->position()) ? BenchPart::Noise : BenchPart::Lens);
+    measure_(clip, columns.noise.contains(event->position())     ? BenchPart::Noise
+                   : columns.shutter.contains(event->position()) ? BenchPart::Shutter
+                   : columns.steady.contains(event->position())  ? BenchPart::Stabilization
+                                                                 : BenchPart::Lens);
   }
 
  private:
+  static BenchPart partOf(LedgerModel::Group::Need need) {
+    using Need = LedgerModel::Group::Need;
+    return need == Need::Noise     ? BenchPart::Noise
+           : need == Need::Shutter ? BenchPart::Shutter
+                                   : BenchPart::Lens;
+  }
   const LedgerModel& model_;
   std::function<void(int, BenchPart)> measure_;
 };
@@ -234,8 +244,12 @@ void ShootPlace::showMenu(const QPoint& at) {
   menu.addAction(tr("Open in Compare"), this, [=, this] { Q_EMIT compareWanted(clips.front()); });
   menu.addAction(tr("Measure its lens"), this,
                  [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Lens); });
+  menu.addAction(tr("Measure its shutter"), this,
+                 [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Shutter); });
   menu.addAction(tr("Measure its noise"), this,
                  [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Noise); });
+  menu.addAction(tr("Set its stabilization"), this,
+                 [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Stabilization); });
   menu.addSeparator();
   menu.addAction(tr("Say camera and mode…"), this, [=, this] { answerFor(clips.front()); });
   menu.addAction(tr("Assign a profile…"), this, [=, this] { assignFor(clips); });
@@ -249,6 +263,10 @@ void ShootPlace::showMenu(const QPoint& at) {
   menu.addSeparator();
   change(first.lens_on ? tr("Switch the lens off") : tr("Switch the lens on"),
          [on = !first.lens_on](ShootClip& c) { c.lens_on = on; });
+  change(first.shutter_on ? tr("Switch the shutter off") : tr("Switch the shutter on"),
+         [on = !first.shutter_on](ShootClip& c) { c.shutter_on = on; });
+  change(first.stabilization_on ? tr("Switch stabilization off") : tr("Switch stabilization on"),
+         [on = !first.stabilization_on](ShootClip& c) { c.stabilization_on = on; });
   change(first.noise_on ? tr("Switch noise removal off") : tr("Switch noise removal on"),
          [on = !first.noise_on](ShootClip& c) { c.noise_on = on; });
   menu.addAction(tr("Say the ISO…"), this, [=, this] { askIso(clips); });

@@ -16,7 +16,7 @@ class QStackedWidget;
 namespace glenhaze::desktop {
 
 /// The stations of the bench that the ledger leads to.
-enum class BenchPart { Lens, Noise };
+enum class BenchPart { Lens, Shutter, Noise, Stabilization };
 
 class ShootPlace : public QWidget {
   Q_OBJECT

@@ -101,6 +101,8 @@ QString lengthText(double seconds) {
 QString withUnit(double value, int digits, const QString& unit) {
   QString text = QString::number(std::abs(value), 'f', digits);
   if (value < 0 && text.toDouble() != 0) text.prepend(QChar(0x2212));
+  // A degree sign follows its number at once.
+  if (unit == QStringLiteral("°")) return text + unit;
   return unit.isEmpty() ? text : text + kThinSpace + unit;
 }
 

@@ -1,0 +1,149 @@
+#include "desktop/bench/stabilization_form.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QGridLayout>
+#include <QStandardItemModel>
+#include <cmath>
+
+#include "core/motion/settings.h"
+#include "desktop/widgets/panels.h"
+
+namespace glenhaze::desktop {
+
+namespace {
+
+const StabilizationKey& keyNamed(const char* name) {
+  for (const StabilizationKey& key : stabilizationKeys())
+    if (std::string_view(key.name) == name) return key;
+  return stabilizationKeys().front();
+}
+
+}  // namespace
+
+StabilizationForm::StabilizationForm(QWidget* parent) : QWidget(parent) {
+  auto* grid = new QGridLayout(this);
+  grid->setContentsMargins(0, 4, 0, 4);
+  grid->setHorizontalSpacing(8);
+  grid->setVerticalSpacing(6);
+  int row = 0;
+  const auto place = [&](const QString& name, QWidget* widget, int column, int span = 1) {
+    auto* label = quietLabel(name);
+    label->setWordWrap(false);
+    grid->addWidget(label, row, column);
+    grid->addWidget(widget, row, column + 1, 1, span);
+  };
+  steadying_ = new QComboBox;
+  steadying_->addItems({tr("As filmed"), tr("Keep the move"), tr("Hold still")});
+  steadying_->setAccessibleName(tr("Camera"));
+  connect(steadying_, &QComboBox::activated, this, [this](int i) {
+    settings_.steadying = static_cast<Steadying>(i);
+    tell();
+  });
+  place(tr("Camera"), steadying_, 0, 3);
+  ++row;
+  framing_ = new QComboBox;
+  framing_->addItems(
+      {tr("Filled, one scale"), tr("Filled, scale changes slowly"), tr("Uncropped, edges show")});
+  framing_->setAccessibleName(tr("Window"));
+  framing_->setToolTip(tr("Uncropped shows the picture moving inside its frame: what is taken out"));
+  connect(framing_, &QComboBox::activated, this, [this](int i) {
+    settings_.framing = static_cast<Framing>(i);
+    tell();
+  });
+  place(tr("Window"), framing_, 0, 3);
+  ++row;
+  place(tr("Smooth"),
+        number(tr("Smoothing"), tr("Moves slower than this stay"), "smoothing_s", 1, 0.1, tr("s"), 2), 0);
+  place(tr("Crop to"),
+        number(tr("Crop limit"), tr("Most of the width that may be lost"), "crop_limit", 100, 1,
+               QStringLiteral("%"), 0),
+        2);
+  ++row;
+  place(tr("Pan"),
+        number(tr("Pan"), tr("Share of the shake that is taken out of the pan"), "pan", 100, 5,
+               QStringLiteral("%"), 0),
+        0);
+  place(tr("Tilt"),
+        number(tr("Tilt"), tr("Share of the shake that is taken out of the tilt"), "tilt", 100, 5,
+               QStringLiteral("%"), 0),
+        2);
+  ++row;
+  place(tr("Roll"),
+        number(tr("Roll"), tr("Share of the shake that is taken out of the roll"), "roll", 100, 5,
+               QStringLiteral("%"), 0),
+        0);
+  place(tr("Hung"),
+        number(tr("Hang of the camera"), tr("How far the camera was turned clockwise in the first frame"),
+               "level_roll_deg", 1, 0.1, QStringLiteral("°"), 1),
+        2);
+  ++row;
+  place(tr("Shift"),
+        number(tr("Shift"), tr("Share of the shift that is taken out, where the scene shows one"), "shift",
+               100, 5, QStringLiteral("%"), 0),
+        0);
+  place(tr("Scale"),
+        number(tr("Scale"), tr("Share of the change of scale that is taken out, where there is one"), "scale",
+               100, 5, QStringLiteral("%"), 0),
+        2);
+  ++row;
+  level_ = new QCheckBox(tr("Keep the horizon level"));
+  level_->setToolTip(tr("Level as the world was in the first frame, when the camera hung as said"));
+  connect(level_, &QCheckBox::clicked, this, [this](bool on) {
+    settings_.level = on;
+    tell();
+  });
+  grid->addWidget(level_, row, 0, 1, 4);
+  grid->setColumnStretch(1, 1);
+  grid->setColumnStretch(3, 1);
+}
+
+QDoubleSpinBox* StabilizationForm::number(const QString& name, const QString& tip, const char* key,
+                                          double per_unit, double step, const QString& unit, int digits) {
+  const StabilizationKey& known = keyNamed(key);
+  auto* spin = new QDoubleSpinBox;
+  spin->setRange(known.low * per_unit, known.high * per_unit);
+  spin->setDecimals(digits);
+  spin->setSingleStep(step);
+  spin->setSuffix((unit == QStringLiteral("°") ? unit : QStringLiteral("\u2009") + unit));
+  spin->setKeyboardTracking(false);
+  spin->setAccessibleName(name);
+  spin->setToolTip(tip);
+  numbers_[key] = {spin, per_unit};
+  connect(spin, &QDoubleSpinBox::valueChanged, this, [this, key, per_unit](double v) {
+    if (filling_) return;
+    keyNamed(key).set(settings_, v / per_unit);
+    tell();
+  });
+  return spin;
+}
+
+void StabilizationForm::tell() {
+  if (!filling_) Q_EMIT edited(settings_);
+}
+
+void StabilizationForm::setSettings(const StabilizationSettings& settings) {
+  filling_ = true;
+  settings_ = settings;
+  steadying_->setCurrentIndex(static_cast<int>(settings.steadying));
+  framing_->setCurrentIndex(static_cast<int>(settings.framing));
+  level_->setChecked(settings.level);
+  for (const auto& [key, n] : numbers_) n.spin->setValue(keyNamed(key.c_str()).get(settings) * n.per_unit);
+  const bool moves = settings.steadying == Steadying::KeepMove;
+  numbers_.at("smoothing_s").spin->setEnabled(moves);
+  numbers_.at("level_roll_deg").spin->setEnabled(settings.level);
+  filling_ = false;
+}
+
+void StabilizationForm::setHoldable(bool holdable, const QString& reason) {
+  if (auto* model = qobject_cast<QStandardItemModel*>(steadying_->model()))
+    model->item(2)->setEnabled(holdable || settings_.steadying == Steadying::HoldStill);
+  steadying_->setToolTip(reason);
+}
+
+void StabilizationForm::setShiftAndScale(bool modelled) {
+  for (const char* key : {"shift", "scale"}) numbers_.at(key).spin->setEnabled(modelled);
+}
+
+}  // namespace glenhaze::desktop

@@ -1,0 +1,44 @@
+#pragma once
+// The settings of stabilization as a form.
+
+#include <QWidget>
+#include <map>
+
+#include "core/motion/stabilize.h"
+
+class QCheckBox;
+class QComboBox;
+class QDoubleSpinBox;
+class QFormLayout;
+
+namespace glenhaze::desktop {
+
+class StabilizationForm : public QWidget {
+  Q_OBJECT
+ public:
+  explicit StabilizationForm(QWidget* parent = nullptr);
+  void setSettings(const StabilizationSettings& settings);
+  const StabilizationSettings& settings() const { return settings_; }
+  /// Holding still is offered only where the clip allows it.
+  void setHoldable(bool holdable, const QString& reason);
+  void setShiftAndScale(bool modelled);
+
+ Q_SIGNALS:
+  void edited(const glenhaze::StabilizationSettings& settings);
+
+ private:
+  QDoubleSpinBox* number(const QString& name, const QString& tip, const char* key, double shown_per_unit,
+                         double step, const QString& unit, int digits);
+  void tell();
+  StabilizationSettings settings_;
+  QComboBox *steadying_ = nullptr, *framing_ = nullptr;
+  QCheckBox* level_ = nullptr;
+  struct Number {
+    QDoubleSpinBox* spin;
+    double per_unit;
+  };
+  std::map<std::string, Number> numbers_;
+  bool filling_ = false;
+};
+
+}  // namespace glenhaze::desktop

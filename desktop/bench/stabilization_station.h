@@ -1,0 +1,71 @@
+#pragma once
+// The stabilization station of the bench: the camera's path through a clip, what becomes of it, and what it
+// costs. Set on one clip, kept as the camera's default.
+
+#include "desktop/bench/station.h"
+#include "desktop/compare/preview.h"
+#include "desktop/session.h"
+#include "desktop/widgets/picture_view.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QSlider;
+
+namespace glenhaze::desktop {
+
+class PathPlot;
+class StabilizationForm;
+
+class StabilizationStation : public BenchStation {
+  Q_OBJECT
+ public:
+  explicit StabilizationStation(Session& session, QWidget* parent = nullptr);
+  void setCamera(int clip, const Profile& profile) override;
+  /// The clip itself is what is looked at.
+  void setShot(const ClipInfo&) override {}
+  void putIntoProfile() override;
+  void goTo(qint64 frame);
+  StabilizationForm& form() { return *form_; }
+  /// True when the path under the settings shown is known.
+  bool settled() const { return motion_ != nullptr; }
+
+ private:
+  QWidget* buildTools();
+  QWidget* buildFindings();
+  void wireView();
+  void refresh();
+  void showFindings();
+  void showPicture();
+  void addMask(QPointF a, QPointF b);
+  void edit(const StabilizationSettings& settings);
+  void changeMasks(const QString& what, const std::function<void(std::vector<MotionMask>&)>& change);
+  void drawOver(QPainter& painter, const PictureView& view);
+  std::optional<MotionRequest> request() const;
+  const ClipPlan* plan() const;
+  void say(const QString& text);
+
+  Session& session_;
+  Preview preview_;
+  PreviewFrame frame_;
+  PictureView* view_ = nullptr;
+  PathPlot* plot_ = nullptr;
+  StabilizationForm* form_ = nullptr;
+  QSlider* slider_ = nullptr;
+  QComboBox* look_ = nullptr;
+  QCheckBox* tracks_ = nullptr;
+  QPushButton *mask_ = nullptr, *unmask_ = nullptr, *put_ = nullptr, *follow_ = nullptr;
+  QLabel *headline_ = nullptr, *note_ = nullptr, *budget_ = nullptr, *doubts_ = nullptr, *advice_ = nullptr,
+         *hint_ = nullptr;
+  QProgressBar* progress_ = nullptr;
+  std::shared_ptr<const MotionAnswer> motion_;
+  std::filesystem::path path_;
+  Correction shown_;
+  std::optional<QRectF> drawing_;
+  QPointF drawn_from_;
+  int clip_ = -1;
+};
+
+}  // namespace glenhaze::desktop
