@@ -201,7 +201,8 @@ LensField lensField(const Lens& lens) {
 LensMap::LensMap(const Lens& lens) : lens_(lens), field_(lensField(lens)) { lens.validate(); }
 
 std::optional<Point> LensMap::rayToPixel(const Ray& ray) const {
-  const double r = std::hypot(ray.x, ray.y);
+  // Not hypot: rays are neither tiny nor huge, and this is called for every place of every frame.
+  const double r = std::sqrt(ray.x * ray.x + ray.y * ray.y);
   if (lens_.model == LensModel::KannalaBrandt) {
     if (std::atan2(r, ray.z) > field_.max_ray) return std::nullopt;
   } else if (!(ray.z > 0) || r > field_.max_ray * ray.z) {

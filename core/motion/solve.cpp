@@ -146,6 +146,13 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
       if (w <= 0) continue;
       const Vector3 e = residual(k);
       const Vector3 qb = pairs.a[k] - e;
+      if (!full) {
+        // With J = [Qb]×: JᵀJ = |Qb|²I − Qb·Qbᵀ and Jᵀe = e × Qb.
+        normal.topLeftCorner<3, 3>().noalias() +=
+            w * (qb.squaredNorm() * Eigen::Matrix3d::Identity() - qb * qb.transpose());
+        right.head<3>() -= w * e.cross(qb);
+        continue;
+      }
       Eigen::Matrix<double, 3, 6> j;
       j.leftCols<3>() = crossOf(qb);  // d e / d left turn: −(δ × Qb) = Qb × δ
       j.rightCols<3>().setZero();

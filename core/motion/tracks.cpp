@@ -11,7 +11,6 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
-#include "core/base/parallel.h"
 #include "core/base/queue.h"
 
 namespace glenhaze {
@@ -42,35 +41,25 @@ uint16_t toSteps(double v, double per_pixel) {
 }
 float fromSteps(uint16_t steps, double per_pixel) { return static_cast<float>(steps / per_pixel - 1); }
 
-// Luma as 8 bit, reduced by whole factors: each sample the mean of factor × factor.
-template <typename T>
-void reduceRows(const Plane& from, int factor, int shift, cv::Mat& to, int first, int last) {
-  std::vector<uint32_t> sums(static_cast<size_t>(to.cols * factor));
-  const uint32_t divisor = static_cast<uint32_t>(factor * factor) << shift;
-  for (int y = first; y < last; ++y) {
-    std::fill(sums.begin(), sums.end(), divisor / 2 / static_cast<uint32_t>(factor));
-    for (int j = 0; j < factor; ++j) {
-      const T* row = from.row<T>(y * factor + j);
-      for (size_t x = 0; x < sums.size(); ++x) sums[x] += row[x];
-    }
-    auto* out = to.ptr<uint8_t>(y);
-    for (int x = 0; x < to.cols; ++x) {
-      uint32_t sum = 0;
-      for (int i = 0; i < factor; ++i) sum += sums[static_cast<size_t>(x * factor + i)];
-      out[x] = static_cast<uint8_t>(std::min(255U, sum / divisor));
-    }
-  }
-}
-
+// Luma as 8 bit, reduced by a whole factor: each sample the mean of factor × factor.
 cv::Mat reducedLuma(const Frame& frame, int factor) {
-  cv::Mat out(std::max(1, frame.height / factor), std::max(1, frame.width / factor), CV_8U);
-  const int shift = frame.format.bit_depth - 8;
-  parallelBlocks(out.rows, 32, [&](int first, int last) {
-    if (frame.format.bytesPerSample() == 1)
-      reduceRows<uint8_t>(frame.planes[0], factor, shift, out, first, last);
-    else
-      reduceRows<uint16_t>(frame.planes[0], factor, shift, out, first, last);
-  });
+  const Plane& luma = frame.planes[0];
+  const int w = std::max(1, frame.width / factor), h = std::max(1, frame.height / factor);
+  const bool bytes = frame.format.bytesPerSample() == 1;
+  // Borrowed, not copied; OpenCV takes no const data but does not write to it.
+  const cv::Mat whole(luma.height, luma.width, bytes ? CV_8U : CV_16U,
+                      const_cast<uint8_t*>(luma.row<uint8_t>(0)), static_cast<size_t>(luma.stride));
+  const cv::Mat used =
+      whole(cv::Rect(0, 0, std::min(luma.width, w * factor), std::min(luma.height, h * factor)));
+  cv::Mat out;
+  if (factor > 1)
+    cv::resize(used, out, {w, h}, 0, 0, cv::INTER_AREA);
+  else
+    out = used;
+  if (!bytes)
+    out.convertTo(out, CV_8U, 1.0 / (1 << (frame.format.bit_depth - 8)));
+  else if (factor == 1)
+    out = out.clone();
   return out;
 }
 
@@ -151,9 +140,11 @@ struct Tracker::Inside {
   std::vector<TrackPoint> points;
   Histogram histogram{};
   double reference_mean = -1;
+  size_t filled = 0;  // points behind the last refill
 
   int perCell() const {
-    return std::max(1, (options.features + kCellsAcross * kCellsDown / 2) / (kCellsAcross * kCellsDown) + 1);
+    constexpr int kCells = kCellsAcross * kCellsDown;
+    return std::max(1, (options.features + kCells / 2) / kCells);
   }
 
   // 255 where the scene may be tracked.
@@ -242,7 +233,7 @@ void settle(std::vector<TrackPoint>& points, std::vector<cv::Point2f>& at,
       std::vector<uint8_t> status;
       std::vector<float> error;
       cv::calcOpticalFlowPyrLK(anchor->pyramid, pyramid, from, to, status, error, {kWindow, kWindow}, 0,
-                               {cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 8, 0.02},
+                               {cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 12, 0.02},
                                cv::OPTFLOW_USE_INITIAL_FLOW);
       for (size_t i = next; i < end; ++i) {
         const cv::Point2f& found = to[i - next];
@@ -294,7 +285,7 @@ FrameTracks Tracker::push(const Frame& frame, double time_s) {
     std::vector<uint8_t> status;
     std::vector<float> error;
     cv::calcOpticalFlowPyrLK(in.before, pyramid, from, moved, status, error, {kWindow, kWindow}, kLevels,
-                             {cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 20, 0.02});
+                             {cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 10, 0.06});
     settle(in.points, moved, pyramid);
     const cv::Mat mask = in.sceneMask(picture.size());
     const auto f = static_cast<float>(in.factor);
@@ -323,8 +314,11 @@ FrameTracks Tracker::push(const Frame& frame, double time_s) {
     }
     in.points = std::move(survivors);
   }
-  if (in.points.size() * 5 < static_cast<size_t>(in.options.features) * 4 || in.index % 12 == 0)
+  // Parts without detail stay empty however often they are searched: what was found last is the measure.
+  if (in.points.size() * 5 < in.filled * 4 || in.index % 10 == 0) {
     in.refill(picture, pyramid);
+    in.filled = in.points.size();
+  }
   in.before = std::move(pyramid);
   in.histogram = histogram;
   ++in.index;

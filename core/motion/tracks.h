@@ -45,7 +45,7 @@ struct TrackRecord {
 
 struct TrackOptions {
   int working_width = 640;  ///< the picture is reduced to about this, px; 320..1920
-  int features = 220;       ///< wanted over the whole picture, 40..2000
+  int features = 160;       ///< wanted over the whole picture, 40..2000
   std::vector<MotionMask> masks;
   Fields fields = Fields::Keep;
 };

@@ -32,7 +32,8 @@ Geometry::Geometry(const Correction& correction, PictureSize source)
 std::shared_ptr<const WarpGrid> Geometry::grid(int64_t frame) const {
   if (!motion_) return still_;
   const auto map = std::make_shared<FrameMap>(*motion_, frame, *lens_, *window_);
-  return std::make_shared<WarpGrid>(output_, source_, [map](Point p) { return map->toSource(p); });
+  return std::make_shared<WarpGrid>(
+      output_, source_, [map](Point p) { return map->toSource(p); }, WarpGrid::Care::Sampled);
 }
 
 Correction correctionAt(const Correction& correction, PictureSize source, PictureSize smaller) {

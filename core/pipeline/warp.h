@@ -35,7 +35,11 @@ class WarpGrid {
   static constexpr int kStep = 16;              ///< output px between grid points
   static constexpr double kAllowed_px = 0.006;  ///< interpolation error above which a cell is exact
 
-  WarpGrid(PictureSize output, PictureSize source, PixelMap map);
+  /// How cells are judged. Sampled: for maps that are made anew for every frame and are alike all over: the
+  /// outer cells and one in eight of the others, and all of them as soon as one of those needs it.
+  enum class Care { Every, Sampled };
+
+  WarpGrid(PictureSize output, PictureSize source, PixelMap map, Care care = Care::Every);
 
   PictureSize output() const { return output_; }
   PictureSize source() const { return source_; }
@@ -88,8 +92,10 @@ class WarpGrid {
 
  private:
   void fillPoints();
-  void fillCells();
-  void judgeCell(int column, int row);
+  void fillCells(Care care);
+  bool isSample(int column, int row) const;
+  /// True when interpolation does not do there although all around is known.
+  bool judgeCell(int column, int row, bool exactly);
   void measureReach(Cell& cell, int column, int row) const;
   void listStretches(int row, const PlaneShape& output, RowPositions& to) const;
   static int firstSampleBehind(int column, const Raster& raster);

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cmath>
 
 #include "core/base/parallel.h"
@@ -18,13 +19,13 @@ std::array<double, 4> cubicWeights(double t) {
 
 }  // namespace
 
-WarpGrid::WarpGrid(PictureSize output, PictureSize source, PixelMap map)
+WarpGrid::WarpGrid(PictureSize output, PictureSize source, PixelMap map, Care care)
     : output_(output), source_(source), map_(std::move(map)) {
   // Points from one step before the picture to at least two steps behind its last pixel.
   columns_ = (output.width + 1) / kStep + 4;
   rows_ = (output.height + 1) / kStep + 4;
   fillPoints();
-  fillCells();
+  fillCells(care);
 }
 
 void WarpGrid::fillPoints() {
@@ -71,7 +72,7 @@ Point WarpGrid::interpolate(double x, double y) const {
   return sum;
 }
 
-void WarpGrid::judgeCell(int c, int r) {
+bool WarpGrid::judgeCell(int c, int r, bool exactly) {
   Cell& cell = cells_[static_cast<size_t>(r * columns_ + c)];
   int known = 0;
   for (int j = -1; j <= 2; ++j)
@@ -79,20 +80,26 @@ void WarpGrid::judgeCell(int c, int r) {
   const double x0 = (c - 1) * kStep, y0 = (r - 1) * kStep;
   if (known == 0) {
     cell.blank = true;
-    return;
+    return false;
   }
   if (known < 16) {
     cell.exact = cell.edge = true;
-  } else {
+  } else if (exactly) {
     // The middle is where a cubic errs most; the others guard against a lucky zero there.
     for (const Point t : {Point{0.5, 0.5}, Point{0.15, 0.6}, Point{0.8, 0.2}, Point{0.6, 0.9}}) {
       if (cell.exact) break;
       const Point at{x0 + t.x * kStep, y0 + t.y * kStep};
       const auto exact = map_(at);
-      if (!exact || length(*exact - interpolate(at.x, at.y)) > kAllowed_px) cell.exact = true;
+      if (!exact) {
+        cell.exact = true;
+        break;
+      }
+      const Point off = *exact - interpolate(at.x, at.y);
+      if (dot(off, off) > kAllowed_px * kAllowed_px) cell.exact = true;
     }
   }
   measureReach(cell, c, r);
+  return cell.exact && known == 16;
 }
 
 // Reach of the kernel from the cell's own slopes: the largest of its four sides.
@@ -103,8 +110,9 @@ void WarpGrid::measureReach(Cell& cell, int c, int r) const {
     for (int i = 0; i < 2; ++i) {
       const size_t a = index(i, j), h = index(1 - i, j), v = index(i, 1 - j);
       if (!valid_[a] || !valid_[h] || !valid_[v]) continue;
-      scale_x = std::max(scale_x, std::hypot(px_[h] - px_[a], px_[v] - px_[a]) / kStep);
-      scale_y = std::max(scale_y, std::hypot(py_[h] - py_[a], py_[v] - py_[a]) / kStep);
+      const auto steep = [](float u, float w) { return std::sqrt(u * u + w * w) / kStep; };
+      scale_x = std::max(scale_x, steep(px_[h] - px_[a], px_[v] - px_[a]));
+      scale_y = std::max(scale_y, steep(py_[h] - py_[a], py_[v] - py_[a]));
       const float margin = 2 + kStep * 0.5F * std::max(scale_x, scale_y);
       const auto right = static_cast<float>(source_.width - 1),
                  bottom = static_cast<float>(source_.height - 1);
@@ -115,12 +123,27 @@ void WarpGrid::measureReach(Cell& cell, int c, int r) const {
   cell.shrink_y = std::log2(scale_y);
 }
 
-void WarpGrid::fillCells() {
+bool WarpGrid::isSample(int c, int r) const {
+  constexpr int kOuter = 3;
+  return c < kOuter || r < kOuter || c >= columns_ - 2 - kOuter || r >= rows_ - 2 - kOuter ||
+         (c + 3 * r) % 8 == 0;
+}
+
+void WarpGrid::fillCells(Care care) {
   cells_.assign(px_.size(), Cell{});
-  parallelBlocks(rows_ - 3, 4, [&](int first, int last) {
-    for (int r = first + 1; r < last + 1; ++r)
-      for (int c = 1; c < columns_ - 2; ++c) judgeCell(c, r);
-  });
+  std::atomic<bool> uneven = false;
+  const auto judgeAll = [&](bool all) {
+    parallelBlocks(rows_ - 3, 4, [&](int first, int last) {
+      for (int r = first + 1; r < last + 1; ++r)
+        for (int c = 1; c < columns_ - 2; ++c) {
+          Cell& cell = cells_[static_cast<size_t>(r * columns_ + c)];
+          cell = {};
+          if (judgeCell(c, r, all || isSample(c, r))) uneven = true;
+        }
+    });
+  };
+  judgeAll(care == Care::Every);
+  if (uneven && care == Care::Sampled) judgeAll(true);
 }
 
 void WarpGrid::placeRow(int y, const PlaneShape& output, const PlaneShape& source, float margin,

@@ -242,6 +242,33 @@ int runOf(const Bands& bands, double count, const std::vector<double>& times, do
   return plus > minus ? 1 : -1;
 }
 
+// How much the brightness of whole frames swings, as a share: amplitude of a sine of this deviation. A lamp's
+// light is averaged over the bands of a frame, so that little of it is left where there are any.
+double swingOfFrames(const Bands& bands) {
+  double sum = 0, squares = 0;
+  for (const auto& s : bands.series) {
+    double mean = 0;
+    for (const double v : s) mean += v / static_cast<double>(s.size());
+    sum += mean;
+    squares += mean * mean;
+  }
+  const auto n = static_cast<double>(bands.series.size());
+  return std::sqrt(2 * std::max(0.0, squares / n - sum / n * sum / n));
+}
+
+// The whole picture swings as one: nothing of a readout can be seen.
+ShutterFinding globalFinding(double flicker_hz, size_t frames) {
+  ShutterFinding f;
+  f.shutter = {0, ScanDirection::Unknown};
+  f.uncertainty_s = 0.15 / flicker_hz;  // a seventh of a band would still show
+  f.frames = static_cast<int>(frames);
+  f.global = true;
+  f.warnings.emplace_back(
+      "The whole picture flickers at once: a global shutter, or a readout far shorter than "
+      "one swing of the lamp.");
+  return f;
+}
+
 Sums readSums(const ClipInfo& clip, const Progress& progress) {
   Sums sums;
   ClipReader reader(clip);
@@ -286,6 +313,9 @@ ShutterFinding measureLamp(const ClipInfo& clip, double flicker_hz, const Progre
   for (const auto& s : bands.series)
     depth += std::abs(fitSine(s, found.count).amplitude) / static_cast<double>(bands.series.size());
   progress.update(1);
+  // Half a band would leave 0.6 of its swing to whole frames (the sinc of its closed form).
+  const double swing = standing ? 0 : swingOfFrames(bands);
+  if (swing > 0.01 && depth < 0.7 * swing) return globalFinding(flicker_hz, sums.times.size());
   if (found.explained < 0.3 || depth < 0.002)
     throw Error(ErrorKind::Evidence, "No bands of a flickering lamp can be seen", clip.path.string(),
                 std::to_string(std::lround(found.explained * 100)) + " % of the changes fit one",
