@@ -12,6 +12,8 @@
 #include "core/base/files.h"
 #include "core/media/reader.h"
 #include "tests/support/footage.h"
+#include "tests/support/motion.h"
+#include "tests/support/steadiness.h"
 
 namespace glenhaze {
 namespace {
@@ -211,6 +213,47 @@ TEST_F(Console, HotPixelsFoundWithTheLensCoveredGoIntoTheProfile) {
     for (const auto& [x, y] : camera.hotPixels()) right += found[0] == x && found[1] == y ? 1 : 0;
   EXPECT_GE(right, 10) << o.out;
   EXPECT_EQ(json::parse(readFile(p))["noise"]["hot_pixels"].size(), answer["pixels"].size());
+}
+
+TEST_F(Console, ShutterIsSetAndAShakyClipComesOutSteady) {
+  const std::string p = profile();
+  EXPECT_EQ(run({"shutter", "set", "--readout-ms", "45%", "--direction", "down", "--into", p}).exit_code, 2)
+      << "the profile says no frame rate";
+  EXPECT_EQ(run({"shutter", "set", "--readout-ms", "fast", "--direction", "down", "--into", p}).exit_code, 2);
+  const Output set =
+      run({"shutter", "set", "--json", "--readout-ms", "15", "--direction", "down", "--into", p});
+  ASSERT_EQ(set.exit_code, 0) << set.err;
+  EXPECT_NEAR(json::parse(readFile(p))["shutter"]["readout_ms"].get<double>(), 15, 1e-6);
+
+  sim::CameraSetup setup = testing::smallCamera();
+  setup.readout_s = 0.015;
+  sim::FilmSettings settings = testing::smallFilm(24);
+  settings.codec = sim::FilmCodec::Ffv1;
+  const std::string clip = folder / "windy.mkv";
+  sim::writeFilm(clip, sim::SimCamera(setup, sim::millScene(), testing::windy(1.0)), settings);
+
+  const Output path =
+      run({"motion", "analyse", "--json", "--profile", p, "--out", folder / "path.csv", clip});
+  ASSERT_EQ(path.exit_code, 0) << path.err;
+  EXPECT_EQ(path.parsed()["frames"], 24);
+  const std::string csv = readFile(folder / "path.csv");
+  EXPECT_EQ(csv.substr(0, csv.find('\n')), "frame,time_s,rx,ry,rz,shift_x,shift_y,scale,confidence");
+  EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 25);
+
+  const Output o = run({"apply", "--json", "--profile", p, "--only", "lens,shutter,stabilization", "--codec",
+                        "ffv1", "--set", "stabilization.crop_limit=0.3", "--out", folder / "out", clip});
+  ASSERT_EQ(o.exit_code, 0) << o.out << o.err;
+  const auto steadiness = [](const std::string& file) {
+    return testing::steadinessOf(trackClip(probe(file), {}), 30);
+  };
+  const std::string made = o.parsed()["clips"][0]["output"];
+  EXPECT_LT(steadiness(made).shake_px, 0.15 * steadiness(clip).shake_px);
+  EXPECT_EQ(run({"apply", "--profile", p, "--only", "lens,shutters", "--out", folder / "o", clip}).exit_code,
+            2);
+  EXPECT_EQ(
+      run({"apply", "--profile", p, "--set", "stabilization.smoothing_s=fast", "--out", folder / "o", clip})
+          .exit_code,
+      2);
 }
 
 TEST_F(Console, AKilledRunIsTakenUpWithoutLossOrDoubles) {
