@@ -94,6 +94,7 @@ ShutterPart shutterFromJson(const json& in) {
 }
 
 void stabilizationToJson(const StabilizationPart& part, json& out) {
+  if (!out.is_object()) out = json::object();
   out.erase("window");
   out.update(json::parse(stabilizationToText(part.settings)));
   out.erase("masks");

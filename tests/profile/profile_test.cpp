@@ -35,6 +35,38 @@ Profile sample() {
   return profile;
 }
 
+TEST(Profile, ShutterAndStabilizationGoThereAndBack) {
+  Profile p;
+  p.camera.name = "Limpet A1";
+  p.camera.width = 320;
+  p.camera.height = 180;
+  ShutterFinding found;
+  found.shutter = {0.0148, ScanDirection::Left};
+  found.uncertainty_s = 0.0002;
+  found.kind = ShutterPlot::Lean;
+  found.plot = {{-100, -1.5}, {200, 3}};
+  p.shutter = shutterPartFrom(found, "pan", "/somewhere/pan.mp4", 1 / 30.0);
+  p.stabilization.emplace();
+  p.stabilization->settings.steadying = Steadying::HoldStill;
+  p.stabilization->settings.smoothing_s = 2.5;
+  p.stabilization->settings.level = true;
+  p.stabilization->settings.window = {{5, {0.1, -0.05}, 0.8}};
+  p.stabilization->masks.push_back({{{0, 0}, {1, 0}, {0.5, 0.2}}, 3, 20});
+  const Profile back = parseProfile(profileToJson(p), "p");
+  ASSERT_TRUE(back.shutter && back.stabilization);
+  EXPECT_EQ(back.shutter->shutter.direction, ScanDirection::Left);
+  EXPECT_NEAR(back.shutter->shutter.readout_s, 0.0148, 1e-7);
+  EXPECT_NEAR(back.shutter->uncertainty_s, 0.0002, 1e-7);
+  EXPECT_EQ(back.shutter->plot, p.shutter->plot);
+  EXPECT_EQ(back.shutter->evidence[0].source, "pan.mp4");
+  EXPECT_EQ(back.stabilization->settings, p.stabilization->settings);
+  EXPECT_EQ(back.stabilization->masks, p.stabilization->masks);
+  // A direction that does not exist is named.
+  std::string text = profileToJson(p);
+  text.replace(text.find("\"left\""), 6, "\"aside\"");
+  EXPECT_THROW(parseProfile(text, "p"), Error);
+}
+
 TEST(ProfileFile, RoundTrip) {
   const Profile before = sample();
   const Profile after = parseProfile(profileToJson(before), "test");

@@ -1,0 +1,193 @@
+// Shutter and stabilization in the real window: measured, set, kept, seen in Compare and undone.
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QPushButton>
+
+#include "desktop/bench/path_plot.h"
+#include "desktop/bench/stabilization_form.h"
+#include "tests/interface/window_fixture.h"
+#include "tests/support/motion.h"
+
+namespace glenhaze::desktop {
+namespace {
+
+template <typename Widget>
+Widget* named(QWidget& parent, const QString& name) {
+  for (Widget* w : parent.findChildren<Widget*>())
+    if (w->accessibleName() == name) return w;
+  return nullptr;
+}
+
+class MotionWindow : public Window {
+ protected:
+  // A windy clip and a pan past uprights of one camera whose lens is known.
+  void openWindy(bool with_pan = false) {
+    sim::CameraSetup setup = testing::smallCamera();
+    setup.readout_s = 0.015;
+    sim::FilmSettings film = testing::smallFilm(24);
+    film.bit_rate = 0;
+    sim::writeFilm(folder / "windy.mp4", {setup, sim::millScene(), testing::windy(0.8)}, film);
+    if (with_pan)
+      sim::writeFilm(folder / "pan.mp4",
+                     {setup, sim::uprightsScene(),
+                      [](double t) {
+                        sim::Pose p;
+                        p.ry = 14 * std::sin(4 * t) * testing::kDegree;
+                        return p;
+                      }},
+                     film);
+    open(true);
+    window->session().setCurrentClip(clipNamed("windy.mp4"));
+  }
+  int clipNamed(const char* name) {
+    const auto& plans = window->session().plans();
+    for (size_t i = 0; i < plans.size(); ++i)
+      if (plans[i].info.path.filename() == name) return static_cast<int>(i);
+    return -1;
+  }
+  const ClipPlan& windy() { return window->session().plans()[static_cast<size_t>(clipNamed("windy.mp4"))]; }
+};
+
+TEST_F(MotionWindow, TheReadoutIsMeasuredNudgedAndPutIntoTheProfile) {
+  openWindy(true);
+  EXPECT_EQ(windy().shutter.kind, Coverage::Missing);
+  window->go(MainWindow::Bench);
+  BenchPlace& bench = window->benchPlace();
+  bench.setStation(BenchPlace::Shutter);
+  ASSERT_TRUE(bench.chooseShot(QStringLiteral("pan.mp4")));
+  ShutterState& state = bench.shutter().state();
+  EXPECT_EQ(state.way(), ShutterState::Way::Pan);
+  state.measure();
+  ASSERT_TRUE(eventually([&] { return !state.busy(); }));
+  ASSERT_TRUE(state.finding()) << state.trouble().toStdString();
+  EXPECT_NEAR(state.value()->readout_s, 0.015, 0.05 * 0.015);
+  const double measured = state.leanLeft();
+  EXPECT_LT(measured, 0.3);
+  bench.putIntoProfile();
+  EXPECT_EQ(windy().shutter.kind, Coverage::Measured) << windy().shutter.reason;
+  EXPECT_TRUE(windy().questions.motion);
+
+  // Nudged by hand: the lean follows at once, and the cell says who set it.
+  auto* readout = named<QDoubleSpinBox>(bench.shutter(), QStringLiteral("Readout"));
+  ASSERT_NE(readout, nullptr);
+  readout->setValue(25);
+  EXPECT_TRUE(state.byHand());
+  EXPECT_GT(state.leanLeft(), 3 * measured);
+  auto* share = named<QDoubleSpinBox>(bench.shutter(), QStringLiteral("of the frame interval"));
+  EXPECT_NEAR(share->value(), 75, 0.1);
+  share->setValue(50);
+  EXPECT_NEAR(state.value()->readout_s, 0.5 / 30, 1e-4);
+  bench.putIntoProfile();
+  EXPECT_EQ(windy().shutter.kind, Coverage::ByHand);
+  window->session().undoStack().undo();
+  EXPECT_EQ(windy().shutter.kind, Coverage::Measured);
+  window->session().undoStack().undo();
+  EXPECT_EQ(windy().shutter.kind, Coverage::Missing);
+}
+
+TEST_F(MotionWindow, AClipThatTheCameraTurnedIsReadTheOtherWay) {
+  openWindy();
+  Session& session = window->session();
+  Profile profile = session.profileFor(clipNamed("windy.mp4"));
+  profile.shutter = shutterPartByHand({0.015, ScanDirection::Down});
+  session.putProfile(QStringLiteral("shutter"), profile);
+  EXPECT_EQ(windy().motion.shutter.direction, ScanDirection::Down);
+  window->go(MainWindow::Bench);
+  window->benchPlace().setStation(BenchPlace::Shutter);
+  auto* held = named<QComboBox>(window->benchPlace().shutter(), QStringLiteral("How this clip was held"));
+  ASSERT_NE(held, nullptr);
+  held->setCurrentIndex(2);
+  Q_EMIT held->activated(2);
+  EXPECT_EQ(windy().motion.shutter.direction, ScanDirection::Up);
+  session.undoStack().undo();
+  EXPECT_EQ(windy().motion.shutter.direction, ScanDirection::Down);
+}
+
+TEST_F(MotionWindow, StabilizationIsSetOnAClipAndKeptForTheCamera) {
+  openWindy();
+  Session& session = window->session();
+  EXPECT_EQ(windy().stabilization.kind, Coverage::Missing);
+  window->go(MainWindow::Bench);
+  BenchPlace& bench = window->benchPlace();
+  bench.setStation(BenchPlace::Stabilization);
+  StabilizationStation& station = bench.stabilization();
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  // Looking at it changes nothing.
+  EXPECT_FALSE(windy().clip.stabilization);
+  auto* smooth = named<QDoubleSpinBox>(station, QStringLiteral("Smoothing"));
+  ASSERT_NE(smooth, nullptr);
+  smooth->setValue(2);
+  ASSERT_TRUE(windy().clip.stabilization);
+  EXPECT_EQ(windy().clip.stabilization->smoothing_s, 2);
+  EXPECT_EQ(windy().stabilization.kind, Coverage::ByHand);
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  const auto answer = session.motion().find(windy().motion);
+  ASSERT_TRUE(answer);
+  EXPECT_LT(answer->stabilized.shake_after_deg, 0.1 * answer->stabilized.shake_before_deg);
+  // Tracks lie beside the shoot.
+  EXPECT_TRUE(std::filesystem::exists(windy().motion.tracks_file));
+  EXPECT_EQ(windy().motion.tracks_file.parent_path(), folder / "motion");
+
+  bench.putIntoProfile();
+  EXPECT_FALSE(windy().clip.stabilization);
+  EXPECT_EQ(windy().stabilization.kind, Coverage::Measured);
+  EXPECT_EQ(windy().motion.settings.smoothing_s, 2);
+}
+
+TEST_F(MotionWindow, AMaskOverRotorBladesAsksForAnotherAnalysis) {
+  openWindy();
+  window->go(MainWindow::Bench);
+  BenchPlace& bench = window->benchPlace();
+  bench.setStation(BenchPlace::Stabilization);
+  StabilizationStation& station = bench.stabilization();
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  const auto before = window->session().motion().tracks(windy().info.path);
+  ASSERT_TRUE(before);
+  QPushButton* mask = nullptr;
+  for (QPushButton* b : station.findChildren<QPushButton*>())
+    if (b->text() == QStringLiteral("Mask")) mask = b;
+  ASSERT_NE(mask, nullptr);
+  mask->click();
+  auto* view = station.findChild<PictureView*>();
+  ASSERT_TRUE(eventually([&] { return view->pictureSize().width() == 320; }));
+  QTest::mousePress(view, Qt::LeftButton, {}, view->toScreen({40, 5}).toPoint());
+  QTest::mouseMove(view, view->toScreen({200, 60}).toPoint());
+  QTest::mouseRelease(view, Qt::LeftButton, {}, view->toScreen({300, 80}).toPoint());
+  const Profile profile = window->session().profileFor(clipNamed("windy.mp4"));
+  ASSERT_TRUE(profile.stabilization);
+  ASSERT_EQ(profile.stabilization->masks.size(), 1U);
+  EXPECT_NEAR(profile.stabilization->masks[0].corners[2].x, 300.0 / 320, 0.03);
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  const auto after = window->session().motion().tracks(windy().info.path);
+  ASSERT_TRUE(after && after != before);
+  for (const TrackPair& p : after->frames[10].pairs)
+    EXPECT_FALSE(p.to_x > 50 && p.to_x < 290 && p.to_y > 10 && p.to_y < 70);
+}
+
+TEST_F(MotionWindow, CompareShowsItSteadyAndSwitchesItOff) {
+  openWindy();
+  Session& session = window->session();
+  Profile profile = session.profileFor(clipNamed("windy.mp4"));
+  profile.shutter = shutterPartByHand({0.015, ScanDirection::Down});
+  profile.stabilization.emplace();
+  session.putProfile(QStringLiteral("both"), profile);
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  ASSERT_TRUE(eventually([&] { return session.motion().find(windy().motion) && compare.settled(); }));
+  const Frame steady = compare.shown().corrected_frame;
+  ASSERT_GT(steady.width, 0);
+  QCheckBox* box = nullptr;
+  for (QCheckBox* b : compare.findChildren<QCheckBox*>())
+    if (b->text() == QStringLiteral("Steady")) box = b;
+  ASSERT_NE(box, nullptr);
+  EXPECT_TRUE(box->isChecked());
+  box->click();
+  EXPECT_EQ(windy().stabilization.kind, Coverage::Off);
+  ASSERT_TRUE(eventually([&] { return session.motion().find(windy().motion) && compare.settled(); }));
+  EXPECT_FALSE(sameSamples(steady, compare.shown().corrected_frame));
+}
+
+}  // namespace
+}  // namespace glenhaze::desktop
