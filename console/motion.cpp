@@ -120,7 +120,8 @@ Answer footage(const std::string& profile_file, const std::string& file, const s
   return describe(measureReadout(tracks, request.lens, 1 / clip.fps.value()), "footage", clip, into);
 }
 
-Answer analyse(const std::string& profile_file, const std::string& file, const std::string& out) {
+Answer analyse(const std::string& profile_file, const std::string& file, const std::string& log,
+               const std::string& out) {
   const Profile profile = loadProfile(profile_file);
   MotionRequest request;
   request.clip = readableClip(file);
@@ -132,6 +133,7 @@ Answer analyse(const std::string& profile_file, const std::string& file, const s
     request.masks = profile.stabilization->masks;
   }
   request.window = {0, 0, 1, 1};
+  request.log = log;
   ProgressLine line("Analysing motion");
   const TrackRecord tracks = tracksFor(request, line.progress());
   const MotionAnswer motion = answerMotion(request, tracks);
@@ -147,7 +149,13 @@ Answer analyse(const std::string& profile_file, const std::string& file, const s
                  {"can_hold_still", s.can_hold_still},
                  {"hold_reason", s.hold_reason},
                  {"advice", s.advice},
+                 {"warnings", motion.finding.warnings},
                  {"doubtful", json::array()}};
+  if (motion.log)
+    answer.json["log"] = {{"offset_s", motion.log->offset_s},
+                          {"axes", motion.log->axes},
+                          {"agreement", motion.log->agreement},
+                          {"used", motion.log->usable}};
   for (const DoubtfulRange& d : s.doubtful)
     answer.json["doubtful"].push_back({{"first", d.first}, {"last", d.last}, {"why", d.why}});
   if (out.empty()) {
@@ -156,7 +164,9 @@ Answer analyse(const std::string& profile_file, const std::string& file, const s
   }
   writeFileAtomically(out, csv);
   answer.json["written"] = out;
-  answer.text = describeMotion(motion) + "\n" + s.hold_reason + "\nWritten: " + out + "\n";
+  answer.text = describeMotion(motion) + "\n" + s.hold_reason + "\n";
+  for (const std::string& warning : motion.finding.warnings) answer.text += "  " + warning + "\n";
+  answer.text += "Written: " + out + "\n";
   return answer;
 }
 
@@ -211,15 +221,17 @@ void addMotion(CLI::App& app, Session& session) {
   auto* motion = app.add_subcommand("motion", "Work out how the camera moved");
   motion->require_subcommand(1);
   struct Texts {
-    std::string clip, profile, out;
+    std::string clip, profile, log, out;
   };
   auto* verb = motion->add_subcommand("analyse", "The camera's path through a clip");
   auto t = std::make_shared<Texts>();
   verb->add_option("--profile", t->profile, "Profile with the lens, and the shutter if it is known")
       ->required();
+  verb->add_option("--log", t->log, "Motion log as CSV: t,x,y,z in seconds and rad per second");
   verb->add_option("--out", t->out, "CSV file; standard output when not given");
   verb->add_option("CLIP", t->clip, "Footage file")->required();
-  verb->callback([t, &session] { session.verb = [t] { return analyse(t->profile, t->clip, t->out); }; });
+  verb->callback(
+      [t, &session] { session.verb = [t] { return analyse(t->profile, t->clip, t->log, t->out); }; });
 }
 
 }  // namespace glenhaze::console

@@ -21,6 +21,7 @@ std::string numbers(std::initializer_list<double> values) {
 std::string pathKey(const MotionRequest& r) {
   std::string key = lensModelName(r.lens.model) + numbers({r.lens.fx, r.lens.fy, r.lens.cx, r.lens.cy});
   for (const double k : r.lens.k) key += numbers({k});
+  key += r.log.string() + handKeysToText(r.hand);
   return key + numbers({r.shutter.readout_s, static_cast<double>(r.shutter.direction)});
 }
 

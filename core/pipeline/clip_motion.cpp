@@ -45,8 +45,8 @@ std::string tracksKey(const MotionRequest& request) {
 std::string motionFingerprint(const MotionRequest& request) {
   std::array<char, 64> readout{};
   std::snprintf(readout.data(), readout.size(), "%.7f ", request.shutter.readout_s);
-  return readout.data() + scanDirectionName(request.shutter.direction) + " " +
-         stabilizationToText(request.settings) + masksToText(request.masks);
+  return request.log.string() + readout.data() + scanDirectionName(request.shutter.direction) + " " +
+         stabilizationToText(request.settings) + masksToText(request.masks) + handKeysToText(request.hand);
 }
 
 std::optional<TrackRecord> keptTracks(const MotionRequest& request) {
@@ -78,6 +78,17 @@ TrackRecord tracksFor(const MotionRequest& request, const Progress& progress) {
 MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& record, const Progress& progress) {
   MotionAnswer answer;
   answer.finding = solvePath(record, request.lens, request.shutter, {}, progress);
+  if (!request.log.empty()) {
+    const MotionLog log = readMotionLog(request.log);
+    answer.log = fitLog(log, answer.finding.path);
+    if (answer.log->usable)
+      answer.finding.path = pathFromLog(log, *answer.log, answer.finding.path);
+    else
+      answer.finding.warnings.push_back("The motion log does not tell the motion of this clip (agreement " +
+                                        std::to_string(std::lround(answer.log->agreement * 100)) +
+                                        " %): it is left out.");
+  }
+  answer.finding.path = mendedByHand(answer.finding.path, request.hand, request.lens);
   steadyAgain(answer, request);
   return answer;
 }

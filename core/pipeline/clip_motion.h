@@ -10,6 +10,8 @@
 #include "core/media/reader.h"
 #include "core/media/writer.h"
 #include "core/motion/frame_map.h"
+#include "core/motion/hand.h"
+#include "core/motion/log.h"
 #include "core/motion/solve.h"
 #include "core/motion/stabilize.h"
 #include "core/motion/tracks.h"
@@ -26,6 +28,8 @@ struct MotionRequest {
   std::vector<MotionMask> masks;
   WindowSettings window;
   std::optional<FrameRange> range;
+  std::vector<HandKey> hand;          ///< mends the path over the range of its keys
+  std::filesystem::path log;          ///< a motion log (see log.h); empty: none
   std::filesystem::path tracks_file;  ///< where tracks are kept; empty: nowhere
 };
 
@@ -44,12 +48,14 @@ TrackRecord tracksFor(const MotionRequest& request, const Progress& progress = {
 
 struct MotionAnswer {
   PathFinding finding;
+  std::optional<LogFit> log;  ///< how the motion log fits; empty without one
   std::shared_ptr<const StabilizationRoom> room;
   StabilizedClip stabilized;
   std::shared_ptr<const ClipMotion> motion;
 };
 
-/// Throws Error(BadRequest) for settings out of range, Error(Cancelled).
+/// Throws Error(BadRequest) for settings out of range, Error(Unreadable) for the motion log,
+/// Error(Cancelled). A log that does not fit the picture is left out, and the finding's warnings say so.
 MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& record,
                           const Progress& progress = {});
 

@@ -325,6 +325,8 @@ std::optional<MotionRequest> motionRequestOf(const Shoot& shoot, const ShootClip
   if (r.settings.steadying == Steadying::Off && !r.shutter.rolls()) return std::nullopt;
   if (profile->stabilization) r.masks = profile->stabilization->masks;
   r.masks.insert(r.masks.end(), clip.masks.begin(), clip.masks.end());
+  r.hand = clip.hand;
+  r.log = clip.motion_log;
   r.clip = info;
   r.fields = clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
   r.lens = *match.lens;

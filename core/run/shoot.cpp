@@ -77,6 +77,8 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
   if (!clip.stabilization_on) out["stabilization_on"] = false;
   if (clip.stabilization) out["stabilization"] = json::parse(stabilizationToText(*clip.stabilization));
   if (!clip.masks.empty()) out["masks"] = json::parse(masksToText(clip.masks));
+  if (!clip.hand.empty()) out["hand"] = json::parse(handKeysToText(clip.hand));
+  if (!clip.motion_log.empty()) out["motion_log"] = nameFrom(clip.motion_log, folder);
   if (clip.turned != 0) out["turned"] = clip.turned;
   if (clip.range) out["range"] = {clip.range->first, clip.range->last};
   if (clip.deinterlace) out["deinterlace"] = true;
@@ -106,6 +108,8 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   clip.stabilization_on = in.value("stabilization_on", true);
   if (in.contains("stabilization")) clip.stabilization = stabilizationFromText(in["stabilization"].dump());
   clip.masks = masksFromText(in.value("masks", json::array()).dump());
+  clip.hand = handKeysFromText(in.value("hand", json::array()).dump());
+  clip.motion_log = pathFrom(in.value("motion_log", std::string()), folder);
   clip.turned = ((in.value("turned", 0) / 90) % 4 + 4) % 4 * 90;
   if (in.contains("range"))
     clip.range = FrameRange{in["range"].at(0).get<int64_t>(), in["range"].at(1).get<int64_t>()};

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "core/media/writer.h"
+#include "core/motion/hand.h"
 #include "core/motion/stabilize.h"
 #include "core/motion/tracks.h"
 #include "core/pipeline/warp.h"
@@ -45,6 +46,8 @@ struct ShootClip {
   bool stabilization_on = true;
   std::optional<StabilizationSettings> stabilization;  ///< overrides the profile's
   std::vector<MotionMask> masks;                       ///< besides the profile's, for this clip alone
+  std::vector<HandKey> hand;                           ///< mends the measured path
+  std::filesystem::path motion_log;                    ///< absolute; empty: none
   int turned = 0;  ///< by how much the camera itself turned the picture clockwise: 0, 90, 180, 270
   bool deinterlace = false;
   bool render = true;  ///< false: left out of runs
