@@ -93,6 +93,8 @@ HandKey handAt(const std::vector<HandKey>& keys, double frame) {
   return at;
 }
 
+Point placeUnder(const HandKey& key, Point frozen) { return placementOf(key).place(frozen); }
+
 CameraPath pathByHand(const std::vector<HandKey>& keys, const std::vector<double>& times_s,
                       const Lens& lens) {
   std::vector<PathFrame> frames;

@@ -30,6 +30,9 @@ struct HandKey {
 /// none: nothing moves.
 HandKey handAt(const std::vector<HandKey>& keys, double frame);
 
+/// Where a place of the frozen frame lies under a key; shares of the width.
+Point placeUnder(const HandKey& key, Point frozen);
+
 /// A path from keys alone, for frames at these times.
 CameraPath pathByHand(const std::vector<HandKey>& keys, const std::vector<double>& times_s, const Lens& lens);
 

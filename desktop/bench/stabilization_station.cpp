@@ -2,7 +2,9 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QFileDialog>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
@@ -19,6 +21,7 @@ namespace glenhaze::desktop {
 
 namespace {
 
+constexpr int kHandLook = 2;
 constexpr size_t kMostRanges = 4;  // listed; the plot shows all
 
 QString percent(double share) { return withUnit(share * 100, share < 0.1 ? 1 : 0, QStringLiteral("%")); }
@@ -41,7 +44,15 @@ StabilizationStation::StabilizationStation(Session& session, QWidget* parent)
   wireView();
   connect(&preview_, &Preview::ready, this, [this](const PreviewFrame& frame) {
     frame_ = frame;
+    hand_.setFrame(frame.source_frame);
     showPicture();
+  });
+  connect(&frozen_, &Preview::ready, this, [this](const PreviewFrame& frame) {
+    hand_.setFrozen(frame.source_frame);
+    showPicture();
+  });
+  connect(&hand_, &HandAlign::changed, this, [this] {
+    if (look_->currentIndex() == kHandLook) showPicture();
   });
   connect(&preview_, &Preview::failed, this, &StabilizationStation::say);
   connect(&session_.motion(), &MotionStore::changed, this, [this] {
@@ -57,16 +68,29 @@ QWidget* StabilizationStation::buildTools() {
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(6);
   look_ = new QComboBox;
-  look_->addItems({tr("Source with its window"), tr("Result")});
+  look_->addItems({tr("Source with its window"), tr("Result"), tr("By hand: difference")});
   look_->setAccessibleName(tr("What is shown"));
   look_->setToolTip(tr("The picture as filmed with the part that is delivered, or what comes out"));
-  connect(look_, &QComboBox::currentIndexChanged, this, [this] { showPicture(); });
+  connect(look_, &QComboBox::currentIndexChanged, this, [this](int look) {
+    hand_tools_->setVisible(look == kHandLook);
+    mask_->setVisible(look != kHandLook);
+    log_->setVisible(look != kHandLook);
+    tracks_->setVisible(look == 0);
+    showPicture();
+  });
   row->addWidget(look_);
   tracks_ = new QCheckBox(tr("Tracks"));
   tracks_->setToolTip(tr("What was followed from the frame before to this one"));
   connect(tracks_, &QCheckBox::toggled, this, [this] { view_->update(); });
   row->addWidget(tracks_);
+  row->addWidget(buildHandTools(), 1);
   row->addStretch();
+  log_ = new QPushButton;
+  log_->setToolTip(
+      tr("Turning rates that something on the camera wrote down, as CSV: t,x,y,z in seconds and rad "
+         "per second. Offset and axes are found."));
+  connect(log_, &QPushButton::clicked, this, &StabilizationStation::chooseLog);
+  row->addWidget(log_);
   mask_ = new QPushButton(tr("Mask"));
   mask_->setCheckable(true);
   mask_->setToolTip(tr(
@@ -79,6 +103,138 @@ QWidget* StabilizationStation::buildTools() {
           [this] { changeMasks(tr("Drop masks"), [](std::vector<MotionMask>& masks) { masks.clear(); }); });
   row->addWidget(unmask_);
   return bar;
+}
+
+// A frozen frame is laid over the current one and nudged until their difference is black.
+QWidget* StabilizationStation::buildHandTools() {
+  hand_tools_ = new QWidget;
+  auto* row = new QHBoxLayout(hand_tools_);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->setSpacing(6);
+  const auto button = [&](const QString& text, const QString& tip, const std::function<void()>& action) {
+    auto* b = new QPushButton(text);
+    b->setToolTip(tip);
+    // Arrow keys must keep nudging behind a click.
+    b->setFocusPolicy(Qt::TabFocus);
+    connect(b, &QPushButton::clicked, this, action);
+    row->addWidget(b);
+    return b;
+  };
+  button(tr("Freeze this frame"), tr("Lay this frame over all others; keys kept so far are dropped"), [this] {
+    if (frame_.source_frame.width > 0) keepHand(tr("Freeze a frame"), hand_.frozenHere());
+  });
+  keep_key_ = button(tr("Keep key"), tr("The frozen frame lies right here (Return)"),
+                     [this] { keepHand(tr("Keep a key by hand"), hand_.withNow()); });
+  drop_key_ = button(tr("Drop key"), tr("Drop the key of this frame (Delete)"),
+                     [this] { keepHand(tr("Drop a key by hand"), hand_.withoutNow()); });
+  hand_text_ = quietLabel();
+  hand_text_->setWordWrap(false);
+  row->addWidget(hand_text_, 1);
+  hand_tools_->setVisible(false);
+  setFocusPolicy(Qt::StrongFocus);
+  return hand_tools_;
+}
+
+void StabilizationStation::keepHand(const QString& what, const std::vector<HandKey>& keys) {
+  if (clip_ < 0) return;
+  session_.edit(what, [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].hand = keys; });
+}
+
+void StabilizationStation::chooseLog() {
+  const ClipPlan* p = plan();
+  if (p == nullptr) return;
+  std::filesystem::path chosen;
+  if (p->clip.motion_log.empty()) {
+    const QString file = QFileDialog::getOpenFileName(
+        this, tr("Motion log"), QString::fromStdString(p->info.path.parent_path().string()),
+        tr("Motion logs (*.csv *.txt);;All files (*)"));
+    if (file.isEmpty()) return;
+    chosen = file.toStdString();
+  }
+  session_.edit(chosen.empty() ? tr("Drop the motion log") : tr("Use a motion log"),
+                [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].motion_log = chosen; });
+}
+
+bool StabilizationStation::handKey(int key, Qt::KeyboardModifiers modifiers) {
+  const double step = modifiers.testFlag(Qt::ShiftModifier)     ? 10
+                      : modifiers.testFlag(Qt::ControlModifier) ? 0.1
+                                                                : 1;
+  switch (key) {
+    case Qt::Key_Left:
+      hand_.nudge({-step, 0}, 0, 1);
+      return true;
+    case Qt::Key_Right:
+      hand_.nudge({step, 0}, 0, 1);
+      return true;
+    case Qt::Key_Up:
+      hand_.nudge({0, -step}, 0, 1);
+      return true;
+    case Qt::Key_Down:
+      hand_.nudge({0, step}, 0, 1);
+      return true;
+    case Qt::Key_BracketLeft:
+      hand_.nudge({}, -0.1 * step, 1);
+      return true;
+    case Qt::Key_BracketRight:
+      hand_.nudge({}, 0.1 * step, 1);
+      return true;
+    case Qt::Key_Minus:
+      hand_.nudge({}, 0, 1 / (1 + 0.001 * step));
+      return true;
+    case Qt::Key_Plus:
+    case Qt::Key_Equal:
+      hand_.nudge({}, 0, 1 + 0.001 * step);
+      return true;
+    case Qt::Key_Return:
+    case Qt::Key_Enter:
+      if (modifiers != Qt::NoModifier || !hand_.ready()) return false;
+      keepHand(tr("Keep a key by hand"), hand_.withNow());
+      return true;
+    case Qt::Key_Delete:
+      keepHand(tr("Drop a key by hand"), hand_.withoutNow());
+      return true;
+    default:
+      return false;
+  }
+}
+
+void StabilizationStation::keyPressEvent(QKeyEvent* event) {
+  if (look_->currentIndex() == kHandLook && handKey(event->key(), event->modifiers())) return;
+  BenchStation::keyPressEvent(event);
+}
+
+// The picture has the keyboard once it was clicked, and arrows mean nothing to it.
+bool StabilizationStation::eventFilter(QObject* watched, QEvent* event) {
+  if (watched == view_ && event->type() == QEvent::KeyPress && look_->currentIndex() == kHandLook) {
+    const auto* key = static_cast<QKeyEvent*>(event);
+    if (handKey(key->key(), key->modifiers())) return true;
+  }
+  return BenchStation::eventFilter(watched, event);
+}
+
+void StabilizationStation::setLook(int look) { look_->setCurrentIndex(look); }
+
+void StabilizationStation::showHand() {
+  const auto difference = hand_.difference();
+  keep_key_->setEnabled(hand_.ready());
+  drop_key_->setEnabled(hand_.isKey());
+  if (!difference) {
+    view_->setPicture(frame_.source, {frame_.source_frame.width, frame_.source_frame.height});
+    hand_text_->setText(hand_.keys().empty() ? tr("Freeze the frame that the others are laid under.")
+                                             : QString());
+    return;
+  }
+  view_->setPicture(imageOf(difference->picture), {frame_.source_frame.width, frame_.source_frame.height});
+  const HandKey& k = hand_.now();
+  const double w = frame_.source_frame.width;
+  hand_text_->setText(tr("%1, %2 px · %3 · %4 · differs by %5%6")
+                          .arg(withUnit(k.shift.x * w, 1, {}), withUnit(k.shift.y * w, 1, {}),
+                               withUnit(k.turn_deg, 2, QStringLiteral("°")),
+                               withUnit(k.scale, 3, QStringLiteral("×")), withUnit(difference->mean, 1, {}),
+                               hand_.isKey() ? tr(" · key") : QString()));
+  hand_text_->setToolTip(
+      tr("Arrow keys shift by a pixel (Shift 10, Ctrl 0.1), [ and ] turn, + and − scale; a double "
+         "click puts the pivot. Black is right."));
 }
 
 QWidget* StabilizationStation::buildFindings() {
@@ -131,6 +287,10 @@ void StabilizationStation::wireView() {
     addMask(drawn_from_, at);
     mask_->setChecked(false);
   };
+  view_->on_double_click = [this](QPointF at) {
+    if (look_->currentIndex() == kHandLook) hand_.setPivot(at);
+  };
+  view_->installEventFilter(this);
 }
 
 const ClipPlan* StabilizationStation::plan() const {
@@ -159,6 +319,14 @@ void StabilizationStation::setCamera(int clip, const Profile& profile) {
   follow_->setVisible(p->clip.stabilization.has_value() && profile.stabilization.has_value());
   put_->setEnabled(!profile.camera.name.empty() &&
                    !(profile.stabilization && profile.stabilization->settings == settings));
+  hand_.setKeys(p->clip.hand);
+  log_->setText(p->clip.motion_log.empty() ? tr("Motion log…") : tr("Drop motion log"));
+  if (hand_.frozenFrame() >= 0) {
+    if (p->info.path != path_ || !hand_.ready()) {
+      frozen_.setClip(p->info, {}, p->job.fields);
+      frozen_.request(hand_.frozenFrame());
+    }
+  }
   const bool masked = profile.stabilization && !profile.stabilization->masks.empty();
   unmask_->setVisible(masked);
   if (p->info.path != path_) {
@@ -220,9 +388,13 @@ void StabilizationStation::showFindings() {
   headline_->setText(tr("%1 to %2")
                          .arg(withUnit(s.shake_before_deg, 2, QStringLiteral("°")),
                               withUnit(s.shake_after_deg, 2, QStringLiteral("°"))));
-  note_->setText(tr("shake faster than 1 Hz, RMS · tracks agree within %1%2")
-                     .arg(withUnit(shown->finding.rms_px, 2, tr("px")),
-                          shown->finding.shift_and_scale ? tr(" · with shift and scale") : QString()));
+  note_->setText(
+      tr("shake faster than 1 Hz, RMS · tracks agree within %1%2")
+          .arg(withUnit(shown->finding.rms_px, 2, tr("px")),
+               shown->finding.shift_and_scale ? tr(" · with shift and scale") : QString()) +
+      (shown->log && shown->log->usable
+           ? tr("<br>motion log, %1 off the clip's clock").arg(withUnit(shown->log->offset_s, 3, tr("s")))
+           : QString()));
   const double zoom = shown->room ? shown->room->window().zoom() * s.zoom : 1;
   QString budget =
       form_->settings().framing == Framing::Uncropped
@@ -244,13 +416,18 @@ void StabilizationStation::showFindings() {
   }
   doubts_->setText(doubts.join(QStringLiteral("<br>")));
   doubts_->setVisible(!doubts.isEmpty());
-  advice_->setText(QString::fromStdString(s.advice));
-  advice_->setVisible(!s.advice.empty());
+  QString advice = QString::fromStdString(s.advice);
+  for (const std::string& warning : shown->finding.warnings)
+    advice += (advice.isEmpty() ? QString() : QStringLiteral("<br>")) + QString::fromStdString(warning);
+  advice_->setText(advice);
+  advice_->setVisible(!advice.isEmpty());
 }
 
 void StabilizationStation::showPicture() {
   if (frame_.source_frame.width == 0) return;
-  if (look_->currentIndex() == 1)
+  if (look_->currentIndex() == kHandLook)
+    showHand();
+  else if (look_->currentIndex() == 1)
     view_->setPicture(frame_.corrected, frame_.size);
   else
     view_->setPicture(frame_.source, {frame_.source_frame.width, frame_.source_frame.height});

@@ -2,6 +2,7 @@
 // The stabilization station of the bench: the camera's path through a clip, what becomes of it, and what it
 // costs. Set on one clip, kept as the camera's default.
 
+#include "desktop/bench/hand_align.h"
 #include "desktop/bench/station.h"
 #include "desktop/compare/preview.h"
 #include "desktop/session.h"
@@ -29,13 +30,25 @@ class StabilizationStation : public BenchStation {
   void putIntoProfile() override;
   void goTo(qint64 frame);
   StabilizationForm& form() { return *form_; }
+  HandAlign& hand() { return hand_; }
+  /// 0: source with its window; 1: result; 2: difference to the frozen frame, for aligning by hand.
+  void setLook(int look);
   /// True when the path under the settings shown is known.
   bool settled() const { return motion_ != nullptr; }
+
+ protected:
+  void keyPressEvent(QKeyEvent* event) override;
+  bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
   QWidget* buildTools();
   QWidget* buildFindings();
+  QWidget* buildHandTools();
   void wireView();
+  bool handKey(int key, Qt::KeyboardModifiers modifiers);
+  void keepHand(const QString& what, const std::vector<HandKey>& keys);
+  void showHand();
+  void chooseLog();
   void refresh();
   void showFindings();
   void showPicture();
@@ -48,7 +61,8 @@ class StabilizationStation : public BenchStation {
   void say(const QString& text);
 
   Session& session_;
-  Preview preview_;
+  HandAlign hand_;
+  Preview preview_, frozen_;
   PreviewFrame frame_;
   PictureView* view_ = nullptr;
   PathPlot* plot_ = nullptr;
@@ -56,6 +70,9 @@ class StabilizationStation : public BenchStation {
   QSlider* slider_ = nullptr;
   QComboBox* look_ = nullptr;
   QCheckBox* tracks_ = nullptr;
+  QWidget* hand_tools_ = nullptr;
+  QLabel* hand_text_ = nullptr;
+  QPushButton *keep_key_ = nullptr, *drop_key_ = nullptr, *log_ = nullptr;
   QPushButton *mask_ = nullptr, *unmask_ = nullptr, *put_ = nullptr, *follow_ = nullptr;
   QLabel *headline_ = nullptr, *note_ = nullptr, *budget_ = nullptr, *doubts_ = nullptr, *advice_ = nullptr,
          *hint_ = nullptr;

@@ -166,6 +166,47 @@ TEST_F(MotionWindow, AMaskOverRotorBladesAsksForAnotherAnalysis) {
     EXPECT_FALSE(p.to_x > 50 && p.to_x < 290 && p.to_y > 10 && p.to_y < 70);
 }
 
+TEST_F(MotionWindow, AFrozenFrameIsLaidOverAnotherByKeys) {
+  openWindy();
+  window->go(MainWindow::Bench);
+  window->benchPlace().setStation(BenchPlace::Stabilization);
+  StabilizationStation& station = window->benchPlace().stabilization();
+  station.setLook(2);
+  station.goTo(4);
+  HandAlign& hand = station.hand();
+  const auto press = [&](const QString& text) {
+    for (QPushButton* b : station.findChildren<QPushButton*>())
+      if (b->text() == text && b->isEnabled()) return b->click();
+    FAIL() << text.toStdString();
+  };
+  ASSERT_TRUE(eventually([&] { return hand.frozenHere().front().frame == 4; }));
+  press(QStringLiteral("Freeze this frame"));
+  ASSERT_TRUE(eventually([&] { return hand.ready(); }));
+  station.goTo(9);
+  ASSERT_TRUE(eventually([&] { return hand.difference() && hand.frozenHere().front().frame == 9; }));
+  const double before = hand.difference()->mean;
+  // Towards black, a pixel at a time, as a hand on the arrow keys does.
+  auto* view = station.findChild<PictureView*>();
+  for (int round = 0; round < 40; ++round)
+    for (const auto& [key, back] : {std::pair{Qt::Key_Left, Qt::Key_Right},
+                                    {Qt::Key_Right, Qt::Key_Left},
+                                    {Qt::Key_Up, Qt::Key_Down},
+                                    {Qt::Key_Down, Qt::Key_Up}}) {
+      const double was = hand.difference()->mean;
+      QTest::keyClick(view, key);
+      if (hand.difference()->mean > was) QTest::keyClick(view, back);
+    }
+  EXPECT_LT(hand.difference()->mean, 0.6 * before);
+  QTest::keyClick(view, Qt::Key_Return);
+  ASSERT_EQ(windy().clip.hand.size(), 2U);
+  EXPECT_EQ(windy().clip.hand[0].frame, 4);
+  EXPECT_EQ(windy().clip.hand[1].frame, 9);
+  QTest::keyClick(view, Qt::Key_Delete);
+  EXPECT_EQ(windy().clip.hand.size(), 1U);
+  window->session().undoStack().undo();
+  EXPECT_EQ(windy().clip.hand.size(), 2U);
+}
+
 TEST_F(MotionWindow, CompareShowsItSteadyAndSwitchesItOff) {
   openWindy();
   Session& session = window->session();
