@@ -139,7 +139,7 @@ QWidget* ComparePlace::buildTools() {
   look_->setToolTip(
       tr("One channel alone with raised contrast, or what noise removal took away, amplified (N)"));
   connect(look_, &QComboBox::currentIndexChanged, this, [this] { present(current_); });
-  look_->setMaximumWidth(114);
+  look_->setMaximumWidth(110);
   layout->addWidget(look_);
   lift_ = new QComboBox;
   lift_->setAccessibleName(tr("Exposure for viewing"));
@@ -149,7 +149,7 @@ QWidget* ComparePlace::buildTools() {
     present(current_);
     board_->setLift(stops);
   });
-  lift_->setMaximumWidth(94);
+  lift_->setMaximumWidth(104);
   layout->addWidget(lift_);
   layout->addStretch();
   const auto part = [&](const QString& text, const QString& tip, const QString& on_text,
