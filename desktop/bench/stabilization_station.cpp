@@ -85,7 +85,7 @@ QWidget* StabilizationStation::buildTools() {
   row->addWidget(tracks_);
   row->addWidget(buildHandTools(), 1);
   row->addStretch();
-  log_ = new QPushButton;
+  log_ = new QPushButton(tr("Motion log…"));
   log_->setToolTip(
       tr("Turning rates that something on the camera wrote down, as CSV: t,x,y,z in seconds and rad "
          "per second. Offset and axes are found."));
