@@ -25,9 +25,10 @@ std::string pathKey(const MotionRequest& r) {
   return key + numbers({r.shutter.readout_s, static_cast<double>(r.shutter.direction)});
 }
 
-std::string fullKey(const MotionRequest& r) {
+// Asked for with every row that is painted: nothing here may touch the disk.
+std::string settingsKey(const MotionRequest& r) {
   const FrameRange range = r.range.value_or(FrameRange{-1, -1});
-  return tracksKey(r) + pathKey(r) + motionFingerprint(r) +
+  return pathKey(r) + motionFingerprint(r) +
          numbers({static_cast<double>(r.window.width), static_cast<double>(r.window.height), r.window.amount,
                   r.window.fill, static_cast<double>(range.first), static_cast<double>(range.last)});
 }
@@ -44,7 +45,7 @@ MotionStore::MotionStore(QObject* parent) : QObject(parent) {
 
 std::shared_ptr<const MotionAnswer> MotionStore::find(const MotionRequest& request) const {
   const auto known = known_.find(request.clip.path);
-  return known != known_.end() && known->second.key == fullKey(request) ? known->second.answer : nullptr;
+  return known != known_.end() && known->second.key == settingsKey(request) ? known->second.answer : nullptr;
 }
 
 std::shared_ptr<const MotionAnswer> MotionStore::newest(const std::filesystem::path& clip) const {
@@ -58,13 +59,14 @@ std::shared_ptr<const TrackRecord> MotionStore::tracks(const std::filesystem::pa
 }
 
 void MotionStore::want(const MotionRequest& request) {
-  const std::string key = fullKey(request);
+  const std::string key = settingsKey(request), tracks_key = tracksKey(request);
   const auto at = known_.find(request.clip.path);
-  if (at != known_.end() && at->second.key == key) return;
-  if (key == failed_key_ || (job_.busy() && key == wanted_key_)) return;
+  if (at != known_.end() && at->second.key == key && at->second.tracks_key == tracks_key) return;
+  const std::string wanted = tracks_key + key;
+  if (wanted == failed_key_ || (job_.busy() && wanted == wanted_key_)) return;
   wanted_ = request;
-  wanted_key_ = key;
-  const std::string tracks_key = tracksKey(request), path_key = pathKey(request);
+  wanted_key_ = wanted;
+  const std::string path_key = pathKey(request);
   std::shared_ptr<const TrackRecord> tracks;
   std::shared_ptr<const MotionAnswer> before;
   if (at != known_.end() && at->second.tracks_key == tracks_key) {

@@ -23,4 +23,11 @@ struct Progress {
   }
 };
 
+/// A part of longer work: what it reports runs from `from` to `to` of the whole, which must outlive it.
+inline Progress partOf(const Progress& whole, double from, double to) {
+  Progress part = whole;
+  part.report = [&whole, from, to](double share) { whole.update(from + (to - from) * share); };
+  return part;
+}
+
 }  // namespace glenhaze

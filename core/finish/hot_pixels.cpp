@@ -8,6 +8,7 @@
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
+#include "core/base/statistics.h"
 #include "core/media/reader.h"
 
 namespace glenhaze {
@@ -102,12 +103,6 @@ bool moves(const Still& s) {
   return moving * 3 > s.area_variance.size();
 }
 
-float middleOf(std::vector<float> values) {
-  const auto middle = values.begin() + static_cast<ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), middle, values.end());
-  return *middle;
-}
-
 // The samples two steps away on all sides: a hot pixel's own blur, after demosaicing, ends before them.
 std::array<float, 16> ringOf(const Still& s, int x, int y) {
   std::array<float, 16> ring{};
@@ -193,8 +188,8 @@ HotPixelFinding findHotPixels(std::span<const ClipInfo> shots, const Progress& p
     if (moves(still))
       throw Error(ErrorKind::Evidence, "The shot does not hold still", shots[i].path.string(), "",
                   "Put the camera down, or cover the lens");
-    const double noise = std::sqrt(std::max(0.02F, middleOf(still.variance)));
-    if (middleOf(still.mean) > 40) finding.dark = false;
+    const double noise = std::sqrt(std::max(0.02F, medianOf(still.variance)));
+    if (medianOf(still.mean) > 40) finding.dark = false;
     for (const HotPixel& p : standingOut(still, noise, finding.dark ? 4 : shots.size() > 1 ? 6 : 9)) {
       auto& [excess, count] = seen[{p.x, p.y}];
       excess += p.excess;

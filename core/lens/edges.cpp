@@ -9,6 +9,7 @@
 #include <numeric>
 
 #include "core/base/error.h"
+#include "core/base/statistics.h"
 #include "core/lens/coverage.h"
 #include "core/lens/detail/model_math.h"
 #include "core/lens/detail/solve.h"
@@ -397,12 +398,6 @@ Intrinsics convertModel(const Lens& from, LensModel model, double focal, int wid
 }
 
 // ---- putting it together ----
-
-double medianOf(std::vector<double> values) {
-  if (values.empty()) return 0;
-  std::nth_element(values.begin(), values.begin() + static_cast<ptrdiff_t>(values.size() / 2), values.end());
-  return values[values.size() / 2];
-}
 
 // Marks edges as not used whose distance from straight stands out; true when the set changed.
 bool rejectBent(Work& work, const std::vector<bool>& allowed, const LensMap& map) {

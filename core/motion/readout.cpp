@@ -216,12 +216,6 @@ ScanDirection directionOf(const Eigen::Vector2d& r, bool vertical) {
   return r.x() > 0 ? ScanDirection::Right : ScanDirection::Left;
 }
 
-Progress share(const Progress& progress, double from, double to) {
-  Progress p = progress;
-  p.report = [&progress, from, to](double s) { progress.update(from + (to - from) * s); };
-  return p;
-}
-
 }  // namespace
 
 ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, double frame_interval_s,
@@ -236,7 +230,7 @@ ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, doubl
     throw Error(ErrorKind::Evidence, "The readout cannot be told", "",
                 "too little can be tracked in this footage", "Use footage with more detail");
   ReadoutSolver solver(part, lens);
-  const Progress quiet = share(progress, 0, 0);
+  const Progress quiet = partOf(progress, 0, 0);
   solver.start(quiet);
   progress.update(0.2);
   solver.solve({true, true}, frame_interval_s, quiet);

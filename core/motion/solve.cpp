@@ -53,13 +53,6 @@ Eigen::Matrix3d matrixFrom(const Quaternion& q) {
   return Eigen::Map<const Eigen::Matrix<double, 3, 3, Eigen::RowMajor>>(m.m.data());
 }
 
-double medianOf(std::vector<double> values) {
-  if (values.empty()) return 0;
-  const auto middle = values.begin() + static_cast<ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), middle, values.end());
-  return *middle;
-}
-
 }  // namespace detail
 
 namespace {
@@ -155,14 +148,11 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
       }
       Eigen::Matrix<double, 3, 6> j;
       j.leftCols<3>() = crossOf(qb);  // d e / d left turn: −(δ × Qb) = Qb × δ
-      j.rightCols<3>().setZero();
-      if (full) {
-        const Vector3& b = pairs.b[k];
-        j.col(3) = q.col(0) * b.z();
-        j.col(4) = q.col(1) * b.z();
-        j.col(5) = -q.col(2) * b.z();
-        for (int c = 3; c < 6; ++c) j.col(c) -= qb * qb.dot(j.col(c));  // only across the ray is seen
-      }
+      const Vector3& b = pairs.b[k];
+      j.col(3) = q.col(0) * b.z();
+      j.col(4) = q.col(1) * b.z();
+      j.col(5) = -q.col(2) * b.z();
+      for (int c = 3; c < 6; ++c) j.col(c) -= qb * qb.dot(j.col(c));  // only across the ray is seen
       normal.noalias() += w * j.transpose() * j;
       right.noalias() -= w * j.transpose() * e;
     }

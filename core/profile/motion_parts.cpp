@@ -21,6 +21,15 @@ constexpr std::array<const char*, 4> kPlots = {"none", "bands", "lean", "disagre
 // A thousandth of a millisecond, and a thousandth of a pixel, are finer than anything here is known.
 double rounded(double v) { return std::round(v * 1000) / 1000; }
 
+// A profile is read by people: as many points as a plot can show.
+std::vector<std::pair<double, double>> thinned(const std::vector<std::pair<double, double>>& plot) {
+  constexpr size_t kMost = 120;
+  if (plot.size() <= kMost) return plot;
+  std::vector<std::pair<double, double>> out;
+  for (size_t i = 0; i < kMost; ++i) out.push_back(plot[i * (plot.size() - 1) / (kMost - 1)]);
+  return out;
+}
+
 }  // namespace
 
 ShutterPart shutterPartFrom(const ShutterFinding& finding, const std::string& method,
@@ -31,7 +40,7 @@ ShutterPart shutterPartFrom(const ShutterFinding& finding, const std::string& me
   part.uncertainty_s = finding.uncertainty_s;
   part.frame_interval_s = frame_interval_s;
   part.plot_kind = finding.kind;
-  part.plot = finding.plot;
+  part.plot = thinned(finding.plot);
   Evidence e;
   e.kind = method;
   e.source = std::filesystem::path(source).filename().string();

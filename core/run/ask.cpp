@@ -10,12 +10,6 @@ namespace glenhaze {
 
 namespace {
 
-Progress part(const Progress& progress, double from, double to) {
-  Progress p = progress;
-  p.report = [&progress, from, to](double share) { progress.update(from + (to - from) * share); };
-  return p;
-}
-
 std::string isoNote(const IsoEstimate& e) {
   return "ISO ≈ " + std::to_string(std::lround(e.iso)) + " (" + std::to_string(std::lround(e.low)) + " to " +
          std::to_string(std::lround(e.high)) + ") by the clip's own noise.";
@@ -27,7 +21,7 @@ class Shares {
   Shares(const Progress& progress, int count) : progress_(progress), count_(std::max(1, count)) {}
   Progress next() {
     const double from = static_cast<double>(at_) / count_, to = static_cast<double>(++at_) / count_;
-    return part(progress_, from, to);
+    return partOf(progress_, from, to);
   }
 
  private:

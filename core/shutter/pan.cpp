@@ -6,6 +6,7 @@
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
+#include "core/base/statistics.h"
 #include "core/media/reader.h"
 
 namespace glenhaze {
@@ -198,12 +199,6 @@ double strengthOf(const Profile& p) {
   return std::sqrt(sum / static_cast<double>(p.size()));
 }
 
-double medianOf(std::vector<double> v) {
-  const auto middle = v.begin() + static_cast<ptrdiff_t>(v.size() / 2);
-  std::nth_element(v.begin(), middle, v.end());
-  return *middle;
-}
-
 // Lean over the whole picture: strips against others well apart, because a lean of a fraction of a pixel from
 // strip to strip would be drawn towards whole pixels.
 std::optional<double> leanOf(const std::vector<Profile>& strips, int lines) {
@@ -287,7 +282,7 @@ Point panOf(const ClipInfo& clip, const Progress& progress) {
     before_r = std::move(r);
     before_c = std::move(c);
   }
-  return {xs.empty() ? 0 : medianOf(xs), ys.empty() ? 0 : medianOf(ys)};
+  return {medianOf(xs), medianOf(ys)};
 }
 
 std::vector<Sight> sightsOf(const ClipInfo& clip, const Strips& strips, int lines, const Progress& progress) {

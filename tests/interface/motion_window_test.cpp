@@ -13,13 +13,6 @@
 namespace glenhaze::desktop {
 namespace {
 
-template <typename Widget>
-Widget* named(QWidget& parent, const QString& name) {
-  for (Widget* w : parent.findChildren<Widget*>())
-    if (w->accessibleName() == name) return w;
-  return nullptr;
-}
-
 class MotionWindow : public Window {
  protected:
   // A windy clip and a pan past uprights of one camera whose lens is known.

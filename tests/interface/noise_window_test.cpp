@@ -14,13 +14,6 @@
 namespace glenhaze::desktop {
 namespace {
 
-template <typename Widget>
-Widget* named(QWidget& parent, const QString& name) {
-  for (Widget* w : parent.findChildren<Widget*>())
-    if (w->accessibleName() == name) return w;
-  return nullptr;
-}
-
 QPushButton* buttonSaying(QWidget& parent, const QString& text) {
   for (QPushButton* b : parent.findChildren<QPushButton*>())
     if (b->text() == text && b->isVisibleTo(&parent)) return b;

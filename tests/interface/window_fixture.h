@@ -18,6 +18,13 @@ bool eventually(Condition condition) {
   return QTest::qWaitFor(condition, kPatience_ms);
 }
 
+template <typename Widget>
+Widget* named(QWidget& parent, const QString& name) {
+  for (Widget* w : parent.findChildren<Widget*>())
+    if (w->accessibleName() == name) return w;
+  return nullptr;
+}
+
 inline Profile limpet(int width, int height) {
   Profile p;
   p.camera.name = "Limpet A1";

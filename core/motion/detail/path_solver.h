@@ -5,6 +5,7 @@
 #include <Eigen/Dense>
 #include <vector>
 
+#include "core/base/statistics.h"
 #include "core/motion/detail/pair_rays.h"
 #include "core/motion/solve.h"
 
@@ -35,7 +36,6 @@ struct Refined {
 Eigen::Matrix3d crossOf(const Vector3& v);
 Eigen::Matrix3d matrixFrom(const Quaternion& q);
 inline Vector3 toVector(const Ray& r) { return {r.x, r.y, r.z}; }
-double medianOf(std::vector<double> values);
 
 /// Not safe for two threads at once; works on all cores itself.
 class PathSolver {
