@@ -3,6 +3,7 @@
 #include <array>
 #include <cmath>
 #include <cstdio>
+#include <numbers>
 
 #include "core/base/error.h"
 #include "core/motion/settings.h"
@@ -23,6 +24,21 @@ void keep(const TrackRecord& record, const std::string& key, const fs::path& pat
   } catch (const Error&) {
     // Beside footage on a card or a full disk nothing can be kept: the next analysis takes its time again.
   }
+}
+
+// How far a path is off by itself, degrees RMS faster than 1 Hz: the mean of so many tracks errs by their own
+// error over the root of their number, twice for each step.
+double pathNoise(const PathFinding& finding, double focal_px) {
+  double sum = 0;
+  int count = 0;
+  for (const StepFit& f : finding.steps) {
+    const double agree = f.share * f.pairs;
+    if (agree < 1) continue;
+    sum += f.rms_px * f.rms_px / agree;
+    ++count;
+  }
+  constexpr double kDegrees = 180 / std::numbers::pi;
+  return count > 0 ? std::sqrt(2 * sum / count) / focal_px * kDegrees : 0;
 }
 
 }  // namespace
@@ -99,6 +115,10 @@ void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
   const auto count = static_cast<int64_t>(answer.finding.path.frames().size());
   const FrameRange range = request.range.value_or(FrameRange{0, count});
   answer.stabilized = stabilize(*answer.room, request.settings, range.first, range.last);
+  // What is left is never less than what is not known; where nothing is steadied it is there already.
+  if (request.settings.steadying != Steadying::Off)
+    answer.stabilized.shake_after_deg =
+        std::hypot(answer.stabilized.shake_after_deg, pathNoise(answer.finding, request.lens.fx));
   answer.motion = std::make_shared<ClipMotion>(
       ClipMotion{answer.finding.path, request.shutter, answer.stabilized.frames});
 }
@@ -106,7 +126,7 @@ void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
 std::string describeMotion(const MotionAnswer& answer) {
   std::array<char, 160> text{};
   const StabilizedClip& s = answer.stabilized;
-  std::snprintf(text.data(), text.size(), "Shake %.2f° to %.2f°, crop %.0f %%.", s.shake_before_deg,
+  std::snprintf(text.data(), text.size(), "Shake %.2f° to %.3f°, crop %.0f %%.", s.shake_before_deg,
                 s.shake_after_deg, s.crop * 100);
   return text.data() + (s.advice.empty() ? "" : " " + s.advice);
 }

@@ -50,7 +50,7 @@ struct MotionAnswer {
   PathFinding finding;
   std::optional<LogFit> log;  ///< how the motion log fits; empty without one
   std::shared_ptr<const StabilizationRoom> room;
-  StabilizedClip stabilized;
+  StabilizedClip stabilized;  ///< its shake left includes what the path itself may be off
   std::shared_ptr<const ClipMotion> motion;
 };
 

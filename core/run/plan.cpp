@@ -222,12 +222,14 @@ CoverageCell shutterCell(const Shoot& shoot, const ShootClip& clip, const ClipIn
   const std::vector<std::string> doubts = plausibilityOf(part.shutter, interval);
   for (const std::string& doubt : doubts) cell.reason += " " + doubt;
   const bool unknown = part.shutter.readout_s > 0 && part.shutter.direction == ScanDirection::Unknown;
+  const bool blind = !match.lens && part.shutter.rolls();
+  if (blind) cell.reason += " Rows can be put right only with the lens: measure it first.";
   if (unknown) cell.reason += " Its direction is not known: say it, or nothing is corrected.";
   if (!shoot.output.shutter_on || !clip.shutter_on)
     cell.kind = Coverage::Off;
   else if (match.kind == MatchKind::Borrowed)
     cell.kind = Coverage::Borrowed;
-  else if (unknown || (interval > 0 && part.shutter.readout_s > 1.02 * interval))
+  else if (unknown || blind || (interval > 0 && part.shutter.readout_s > 1.02 * interval))
     cell.kind = Coverage::Doubtful;
   else
     cell.kind = part.origin == Origin::Measured ? Coverage::Measured : Coverage::ByHand;

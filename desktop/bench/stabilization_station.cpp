@@ -387,7 +387,7 @@ void StabilizationStation::showFindings() {
   const StabilizedClip& s = shown->stabilized;
   headline_->setText(tr("%1 to %2")
                          .arg(withUnit(s.shake_before_deg, 2, QStringLiteral("°")),
-                              withUnit(s.shake_after_deg, 2, QStringLiteral("°"))));
+                              withUnit(s.shake_after_deg, 3, QStringLiteral("°"))));
   note_->setText(
       tr("shake faster than 1 Hz, RMS · tracks agree within %1%2")
           .arg(withUnit(shown->finding.rms_px, 2, tr("px")),

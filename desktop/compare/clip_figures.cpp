@@ -45,7 +45,7 @@ QString clipFigures(const ClipPlan& plan, const std::vector<Profile>& profiles, 
     const StabilizedClip& s = motion->stabilized;
     text += row(QObject::tr("shake"), QObject::tr("%1 to %2")
                                           .arg(withUnit(s.shake_before_deg, 2, {}),
-                                               withUnit(s.shake_after_deg, 2, QStringLiteral("°"))));
+                                               withUnit(s.shake_after_deg, 3, QStringLiteral("°"))));
     text += row(QObject::tr("crop"), shareText(s.crop));
     if (!s.advice.empty()) text += row(QObject::tr("advice"), QString::fromStdString(s.advice));
   }
