@@ -134,8 +134,7 @@ QWidget* ComparePlace::buildTools() {
   layout->addWidget(edge_tool_);
   look_ = new QComboBox;
   look_->setAccessibleName(tr("Channel"));
-  look_->addItems(
-      {tr("All channels"), tr("Luma detail"), tr("Cb detail"), tr("Cr detail"), tr("What was removed")});
+  look_->addItems({tr("All channels"), tr("Luma detail"), tr("Cb detail"), tr("Cr detail"), tr("Removed")});
   look_->setToolTip(
       tr("One channel alone with raised contrast, or what noise removal took away, amplified (N)"));
   connect(look_, &QComboBox::currentIndexChanged, this, [this] { present(current_); });
