@@ -146,12 +146,16 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
     Rotation rotation;
   };
   const bool sideways = setup_.direction == ScanDirection::Left || setup_.direction == ScanDirection::Right;
-  std::vector<Line> lines;
-  for (int i = 0; i < (sideways ? w : h); ++i) {
-    const double time = t0 + setup_.readout_s * rowShare(setup_.direction, i, i, w, h);
-    const Pose at = motion_(time);
-    lines.push_back({time, at.position, rotationFrom(at.rx, at.ry, at.rz)});
-  }
+  std::vector<Line> lines;  // for each row (or column), one for each moment of its exposure
+  const size_t moments = setup_.open_s > 0 ? per_pixel : 1;
+  for (int i = 0; i < (sideways ? w : h); ++i)
+    for (size_t m = 0; m < moments; ++m) {
+      const double within = (static_cast<double>(m) + 0.5) / static_cast<double>(moments) - 0.5;
+      const double time =
+          t0 + setup_.readout_s * rowShare(setup_.direction, i, i, w, h) + setup_.open_s * within;
+      const Pose at = motion_(time);
+      lines.push_back({time, at.position, rotationFrom(at.rx, at.ry, at.rz)});
+    }
   const int tiles_x = (w + kTile - 1) / kTile, tiles_y = (h + kTile - 1) / kTile;
   parallelBlocks(tiles_x * tiles_y, 4, [&](int first, int last) {
     std::vector<int> candidates;
@@ -181,9 +185,10 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
       }
       for (int y = y0; y < y1; ++y)
         for (int x = x0; x < x1; ++x) {
-          const auto& [time, position, r] = lines[static_cast<size_t>(sideways ? x : y)];
+          const Line* line = &lines[static_cast<size_t>(sideways ? x : y) * moments];
           V3 sum;
           for (size_t s = 0; s < per_pixel; ++s) {
+            const auto& [time, position, r] = line[s % moments];
             const V3 ray =
                 rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel +
                       s];

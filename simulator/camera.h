@@ -36,6 +36,7 @@ struct CameraSetup {
   double port_index = 1;  ///< above 1: behind a flat port in a medium of this refractive index
   double fps = 30;
   double readout_s = 0;  ///< 0: global shutter
+  double open_s = 0;     ///< how long each row takes light in; the rays of a pixel are spread over it
   ScanDirection direction = ScanDirection::Down;
   double exposure = 1;     ///< gain before the tone curve
   double pulsing = 0;      ///< share by which exposure breathes from frame to frame

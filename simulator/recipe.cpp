@@ -94,6 +94,7 @@ ClipRecipe clipFrom(const json& in, unsigned number) {
   r.camera.sharpening = in.value("sharpening", r.camera.sharpening);
   r.camera.hot_pixels = in.value("hot_pixels", 0);
   r.camera.pulsing = in.value("pulsing", 0.0);
+  r.camera.open_s = in.value("open_ms", 0.0) / 1000;
   if (in.contains("readout_ms")) r.camera.readout_s = in["readout_ms"].get<double>() / 1000;
   r.from = poseFrom(in.value("from", json::object()), {});
   r.to = poseFrom(in.value("to", json::object()), r.from);
@@ -102,6 +103,9 @@ ClipRecipe clipFrom(const json& in, unsigned number) {
              shake.value("roll", 0.0) * kDegree,  shake.value("low_hz", 0.5),
              shake.value("high_hz", 6.0),         number * 13 + 5};
   r.bob = in.value("bob", 0.0) * kDegree;
+  for (const json& blow : in.value("blows", json::array()))
+    r.blows.push_back({blow.at("at").get<double>(), blow.value("half", 0.1),
+                       blow.value("pitch", 0.0) * kDegree, blow.value("roll", 0.0) * kDegree});
   for (const json& pose : in.value("held", json::array())) r.held.push_back(poseFrom(pose, {}));
   return r;
 }
@@ -122,7 +126,7 @@ std::vector<ClipRecipe> readRecipe(const std::filesystem::path& path) {
 
 SimCamera cameraOf(const ClipRecipe& r) {
   const double length = static_cast<double>(r.film.frames) / r.film.fps.value();
-  const auto motion = [from = r.from, to = r.to, shake = r.shake, bob = r.bob, held = r.held,
+  const auto motion = [from = r.from, to = r.to, shake = r.shake, bob = r.bob, blows = r.blows, held = r.held,
                        length](double t) {
     if (!held.empty()) {
       const double at = std::clamp(t / length, 0.0, 0.9999) * static_cast<double>(held.size());
@@ -137,6 +141,11 @@ SimCamera cameraOf(const ClipRecipe& r) {
     p.rz = from.rz + (to.rz - from.rz) * e + bob * std::sin(2 * 3.14159265 * 0.45 * t);
     p.position = mix(from.position, to.position, static_cast<float>(e));
     p.position.y += static_cast<float>(bob * 2 * std::sin(2 * 3.14159265 * 0.31 * t + 1));
+    for (const Blow& b : blows) {
+      const double u = (t - b.at_s) / b.half_s, height = std::exp(-u * u / 2);
+      p.rx += b.pitch * height;
+      p.rz += b.roll * height;
+    }
     return shaken(p, shake, t);
   };
   return {r.camera, sceneByName(r.scene), motion};

@@ -13,6 +13,13 @@ namespace glenhaze::sim {
 /// The made-up cameras: "skerrel-d3", "limpet-a1", "limpet-a1-port". Throws Error(BadRequest).
 CameraSetup cameraByName(const std::string& name);
 
+/// A blow that turns the camera away and lets it come back: a wave against the hull, a gust.
+struct Blow {
+  double at_s = 0;
+  double half_s = 0.1;         ///< standard deviation of its bell over time
+  double pitch = 0, roll = 0;  ///< at its height, rad
+};
+
 struct ClipRecipe {
   std::string file;
   CameraSetup camera;
@@ -20,7 +27,8 @@ struct ClipRecipe {
   FilmSettings film;
   Pose from, to;  ///< the intended move, eased from one to the other
   Shake shake;
-  double bob = 0;          ///< boat motion, rad of slow roll
+  double bob = 0;  ///< boat motion, rad of slow roll
+  std::vector<Blow> blows;
   std::vector<Pose> held;  ///< when given: the camera is held still at these in turn instead of moving
 };
 

@@ -34,8 +34,10 @@ using Vector6 = Eigen::Matrix<double, 6, 1>;
 
 constexpr int kFewest = 8;              // pairs below which a step is not solved
 constexpr int kDraws = 80;              // of two pairs: misses a consensus of 40 % once in a million
+constexpr size_t kJury = 64;            // pairs that judge a draw: its score is known to a few per cent
 constexpr double kFirstReach_px = 3.0;  // before row times are known
 constexpr double kNextReach_px = 0.8;   // behind that: things that move a pixel a frame are told apart
+constexpr double kStill_px = 1e-4;      // a change of a step below which it is solved
 constexpr double kMovingShare = 0.35;
 
 }  // namespace
@@ -84,7 +86,8 @@ Quaternion consensus(const Pairs& pairs, double reach, unsigned seed) {
   std::minstd_rand random(seed + 1);
   Eigen::Matrix3d best = Eigen::Matrix3d::Identity();
   double best_score = -1;
-  const double limit = reach * reach;
+  const double per_limit = 1 / (reach * reach);
+  const size_t stride = (pairs.size() + kJury - 1) / kJury;
   for (int draw = 0; draw <= kDraws; ++draw) {
     Eigen::Matrix3d q = Eigen::Matrix3d::Identity();
     if (draw > 0) {
@@ -95,8 +98,8 @@ Quaternion consensus(const Pairs& pairs, double reach, unsigned seed) {
       q = *found;
     }
     double score = 0;
-    for (size_t k = 0; k < pairs.size(); ++k)
-      score += std::max(0.0, 1 - (pairs.a[k] - q * pairs.b[k]).squaredNorm() / limit);
+    for (size_t k = static_cast<size_t>(draw) % stride; k < pairs.size(); k += stride)
+      score += std::max(0.0, 1 - (pairs.a[k] - q * pairs.b[k]).squaredNorm() * per_limit);
     if (score > best_score) {
       best_score = score;
       best = q;
@@ -105,12 +108,16 @@ Quaternion consensus(const Pairs& pairs, double reach, unsigned seed) {
   return quaternionFrom(best);
 }
 
+// Whether the step is known to within a few px, or well.
+enum class Start { Far, Near };
+
 // One frame's step by weighted least squares, from `step` on. With `full`, also shift and scale: a ray
 // (x, y, z) of this frame came from (x − hx·z, y − hy·z, eˢ·z) of the one before.
-Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
+Refined refine(const Pairs& pairs, Step step, bool full, double pixel, Start start = Start::Near) {
   Refined r;
   Eigen::Matrix3d q = matrixFrom(step.turn);
   const size_t n = pairs.size();
+  std::vector<Vector3> differences(n);
   std::vector<double> errors(n);
   const auto residual = [&](size_t k) -> Vector3 {
     Vector3 b = pairs.b[k];
@@ -122,22 +129,29 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
     }
     return pairs.a[k] - q * b;
   };
+  const auto measure = [&] {
+    for (size_t k = 0; k < n; ++k) {
+      differences[k] = residual(k);
+      errors[k] = differences[k].norm();
+    }
+  };
   constexpr int kIterations = 8;
-  for (int it = 0; it < kIterations; ++it) {
-    for (size_t k = 0; k < n; ++k) errors[k] = residual(k).norm();
+  constexpr int kWideIterations = 2;
+  for (int it = start == Start::Far ? 0 : kWideIterations; it < kIterations; ++it) {
+    measure();
     // Much may move on its own: the scale is that of the better 35 %, which of a Rayleigh distribution lie
     // below 0.928 σ.
     std::vector<double> sorted = errors;
     const auto at = sorted.begin() + static_cast<ptrdiff_t>(n * 35 / 100);
     std::nth_element(sorted.begin(), at, sorted.end());
-    const double wide = it < 2 ? 4.0 : 1.5;  // px; narrows down
+    const double wide = it < kWideIterations ? 4.0 : 1.5;  // px; narrows down
     r.scale = std::clamp(*at / 0.928, 0.03 * pixel, wide * pixel);
     Matrix6 normal = Matrix6::Zero();
     Vector6 right = Vector6::Zero();
     for (size_t k = 0; k < n; ++k) {
       const double w = biweight(errors[k] / r.scale);
       if (w <= 0) continue;
-      const Vector3 e = residual(k);
+      const Vector3& e = differences[k];
       const Vector3 qb = pairs.a[k] - e;
       if (!full) {
         // With J = [Qb]×: JᵀJ = |Qb|²I − Qb·Qbᵀ and Jᵀe = e × Qb.
@@ -176,12 +190,13 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel) {
     step.shift = step.shift + Point{change(3), change(4)};
     step.log_scale += change(5);
     q = matrixFrom(step.turn);
-    if (change.head<3>().norm() < 1e-9) break;
+    if (it >= kWideIterations && change.head<3>().norm() < kStill_px * pixel) break;
   }
+  measure();
   double sum = 0, weight = 0;
   int agree = 0;
   for (size_t k = 0; k < n; ++k) {
-    const double e = residual(k).norm(), w = biweight(e / r.scale);
+    const double e = errors[k], w = biweight(e / r.scale);
     sum += w * e * e;
     weight += w;
     agree += w > 0 ? 1 : 0;
@@ -224,7 +239,7 @@ void PathSolver::firstRound(const Progress& progress) {
   forAll(progress, [this](size_t i, const std::vector<RayPair>& rays) {
     const Pairs pairs = atMiddles(i, rays, false);
     steps_[i] = {consensus(pairs, kFirstReach_px * pixel_, static_cast<unsigned>(i)), {}, 0, true};
-    keep(i, refine(pairs, steps_[i], false, pixel_));
+    keep(i, refine(pairs, steps_[i], false, pixel_, Start::Far));
   });
   link();
 }

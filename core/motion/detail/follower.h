@@ -1,0 +1,97 @@
+#pragma once
+// Following points through a clip, in two stages that may run side by side: what is made of each frame on its
+// own, and what needs the frame before.
+
+#include <array>
+#include <cstdint>
+#include <memory>
+#include <opencv2/core.hpp>
+#include <vector>
+
+#include "core/motion/tracks.h"
+
+namespace glenhaze::detail {
+
+/// Positions are kept in steps that fit 16 bits: 1/50 px at 1280 wide, 1/17 px at 3840. Rounded as they are
+/// tracked, so that a record read from its file is the same.
+class PositionSteps {
+ public:
+  PositionSteps(int width, int height);
+  uint16_t to(double px) const;
+  float from(uint16_t steps) const { return static_cast<float>(steps / per_pixel_ - 1); }
+
+ private:
+  double per_pixel_;
+};
+
+using ToneHistogram = std::array<float, 32>;
+
+struct PreparedFrame {
+  double time_s = 0;
+  cv::Mat picture;               ///< 8 bit, reduced, its exposure evened out
+  std::vector<cv::Mat> pyramid;  ///< pictures and gradients by turns, as OpenCV lays them out
+  cv::Mat strength;              ///< of corners, where it is known that some will be wanted
+  float sharpness = 0;
+  ToneHistogram histogram{};
+};
+
+/// The first stage. Frames in order.
+class FramePreparer {
+ public:
+  FramePreparer(int width, const TrackOptions& options);
+  PreparedFrame prepare(const Frame& frame, double time_s);
+
+ private:
+  void evenExposure(cv::Mat& picture);
+  int factor_;
+  int64_t index_ = 0;
+  double reference_mean_ = -1;
+};
+
+/// A picture in which corners were found. Points are matched against it for as long as they live, because
+/// errors of matching from frame to frame would add up.
+struct TrackAnchor {
+  std::vector<cv::Mat> pyramid;
+};
+
+struct TrackPoint {
+  cv::Point2f at;      ///< in the frame before
+  cv::Point2f step;    ///< by which it came there: where to look first
+  cv::Point2f origin;  ///< in its anchor
+  std::shared_ptr<const TrackAnchor> anchor;
+};
+
+/// The second stage. Frames in order.
+class PointFollower {
+ public:
+  PointFollower(int width, int height, const TrackOptions& options);
+  FrameTracks follow(PreparedFrame now);
+
+ private:
+  struct Moved {
+    std::vector<cv::Point2f> at;
+    std::vector<uint8_t> found;
+    std::vector<float> error;  // mean difference of the patch, codes
+  };
+  Moved moveFar(const std::vector<cv::Mat>& pyramid) const;
+  void moveNear(const std::vector<cv::Mat>& pyramid, Moved& moved) const;
+  void settle(const std::vector<cv::Mat>& pyramid, Moved& moved);
+  void link(const PreparedFrame& now, FrameTracks& result);
+  using CellCounts = std::array<int, 160>;
+  void anchorLoose(const std::shared_ptr<const TrackAnchor>& anchor);
+  CellCounts thinOut(const cv::Size& size);
+  void refill(const PreparedFrame& now);
+  cv::Mat sceneMask(const cv::Size& size) const;
+  int perCell() const;
+
+  TrackOptions options_;
+  PositionSteps steps_;
+  int factor_;
+  int64_t index_ = 0;
+  std::vector<cv::Mat> before_;  // pyramid of the frame before
+  std::vector<TrackPoint> points_;
+  ToneHistogram histogram_{};
+  size_t filled_ = 0;  // points behind the last refill
+};
+
+}  // namespace glenhaze::detail
