@@ -2,7 +2,7 @@
 // The one resampling: every geometric correction of a clip is composed into one map from output pixel
 // to source pixel, and the picture is sampled through it once.
 //
-// The map is evaluated exactly on a grid of 16 px and interpolated by cubics between (error ≤ 0.02 px;
+// The map is evaluated exactly on a grid of 16 or 32 px and interpolated by cubics between (error ≤ 0.02 px;
 // cells where it would be more are evaluated pixel by pixel). Samples are taken with a Lanczos kernel of
 // three lobes, widened where the picture shrinks so that nothing aliases. Y′, Cb and Cr are each sampled
 // on their own raster with their own siting; nothing is converted to RGB on the way.
@@ -32,17 +32,19 @@ struct PictureSize {
 /// The map on its grid. Immutable; safe from several threads.
 class WarpGrid {
  public:
-  static constexpr int kStep = 16;              ///< output px between grid points
   static constexpr double kAllowed_px = 0.006;  ///< interpolation error above which a cell is exact
 
-  /// How cells are judged. Sampled: for maps that are made anew for every frame and are alike all over: the
-  /// outer cells and one in eight of the others, and all of them as soon as one of those needs it.
+  /// How cells are judged. Sampled: for maps that are made anew for every frame and are alike all over: cells
+  /// are twice as wide where that does, and judged are the outer ones and one in eight of the others, and all
+  /// of them as soon as one of those needs it.
   enum class Care { Every, Sampled };
 
   WarpGrid(PictureSize output, PictureSize source, PixelMap map, Care care = Care::Every);
 
   PictureSize output() const { return output_; }
   PictureSize source() const { return source_; }
+  /// Output px between grid points: 16 or 32.
+  int step() const { return step_; }
 
   /// What is known of the cell that holds output column `x` in row `y`.
   struct Cell {
@@ -91,14 +93,16 @@ class WarpGrid {
   std::optional<Point> at(Point output) const;
 
  private:
+  void setStep(int step);
   void fillPoints();
-  void fillCells(Care care);
+  /// True when a judged cell asks for more than interpolation although all around is known.
+  bool judgeCells(bool all);
   bool isSample(int column, int row) const;
   /// True when interpolation does not do there although all around is known.
   bool judgeCell(int column, int row, bool exactly);
   void measureReach(Cell& cell, int column, int row) const;
   void listStretches(int row, const PlaneShape& output, RowPositions& to) const;
-  static int firstSampleBehind(int column, const Raster& raster);
+  int firstSampleBehind(int column, const Raster& raster) const;
   void blendRows(double y, int row, RowPositions& to) const;
   void exactRun(double luma_y, int first, int last, const Raster& out, const Raster& in, float* xs,
                 float* ys) const;
@@ -108,6 +112,7 @@ class WarpGrid {
 
   PictureSize output_, source_;
   PixelMap map_;
+  int step_ = 16;
   int columns_ = 0, rows_ = 0;  ///< grid points, with one ring outside the picture and one behind it
   std::vector<float> px_, py_;
   std::vector<uint8_t> valid_;

@@ -11,6 +11,8 @@ namespace glenhaze {
 
 namespace {
 
+constexpr int kUsualStep = 16, kWideStep = 32;
+
 // Lagrange weights of the cubic through points at −1, 0, 1, 2; exact for cubics.
 std::array<double, 4> cubicWeights(double t) {
   return {-t * (t - 1) * (t - 2) / 6, (t + 1) * (t - 1) * (t - 2) / 2, -(t + 1) * t * (t - 2) / 2,
@@ -21,11 +23,21 @@ std::array<double, 4> cubicWeights(double t) {
 
 WarpGrid::WarpGrid(PictureSize output, PictureSize source, PixelMap map, Care care)
     : output_(output), source_(source), map_(std::move(map)) {
-  // Points from one step before the picture to at least two steps behind its last pixel.
-  columns_ = (output.width + 1) / kStep + 4;
-  rows_ = (output.height + 1) / kStep + 4;
+  setStep(care == Care::Sampled ? kWideStep : kUsualStep);
+  if (!judgeCells(care == Care::Every)) return;
+  if (step_ == kWideStep) {
+    setStep(kUsualStep);
+    if (!judgeCells(false)) return;
+  }
+  if (care == Care::Sampled) judgeCells(true);
+}
+
+// Points from one step before the picture to at least two steps behind its last pixel.
+void WarpGrid::setStep(int step) {
+  step_ = step;
+  columns_ = (output_.width + 1) / step + 4;
+  rows_ = (output_.height + 1) / step + 4;
   fillPoints();
-  fillCells(care);
 }
 
 void WarpGrid::fillPoints() {
@@ -37,7 +49,7 @@ void WarpGrid::fillPoints() {
     for (int r = first; r < last; ++r)
       for (int c = 0; c < columns_; ++c) {
         const auto at = static_cast<size_t>(r * columns_ + c);
-        const auto p = map_({static_cast<double>((c - 1) * kStep), static_cast<double>((r - 1) * kStep)});
+        const auto p = map_({static_cast<double>((c - 1) * step_), static_cast<double>((r - 1) * step_)});
         if (!p) continue;
         px_[at] = static_cast<float>(p->x);
         py_[at] = static_cast<float>(p->y);
@@ -47,10 +59,10 @@ void WarpGrid::fillPoints() {
 }
 
 int WarpGrid::columnOf(double x) const {
-  return std::clamp(static_cast<int>(std::floor(x / kStep)) + 1, 1, columns_ - 3);
+  return std::clamp(static_cast<int>(std::floor(x / step_)) + 1, 1, columns_ - 3);
 }
 int WarpGrid::rowOf(double y) const {
-  return std::clamp(static_cast<int>(std::floor(y / kStep)) + 1, 1, rows_ - 3);
+  return std::clamp(static_cast<int>(std::floor(y / step_)) + 1, 1, rows_ - 3);
 }
 
 const WarpGrid::Cell& WarpGrid::cell(double x, double y) const {
@@ -59,8 +71,8 @@ const WarpGrid::Cell& WarpGrid::cell(double x, double y) const {
 
 Point WarpGrid::interpolate(double x, double y) const {
   const int c = columnOf(x), r = rowOf(y);
-  const auto wx = cubicWeights(x / kStep - (c - 1));
-  const auto wy = cubicWeights(y / kStep - (r - 1));
+  const auto wx = cubicWeights(x / step_ - (c - 1));
+  const auto wy = cubicWeights(y / step_ - (r - 1));
   Point sum;
   for (int j = 0; j < 4; ++j)
     for (int i = 0; i < 4; ++i) {
@@ -77,7 +89,7 @@ bool WarpGrid::judgeCell(int c, int r, bool exactly) {
   int known = 0;
   for (int j = -1; j <= 2; ++j)
     for (int i = -1; i <= 2; ++i) known += valid_[static_cast<size_t>((r + j) * columns_ + c + i)];
-  const double x0 = (c - 1) * kStep, y0 = (r - 1) * kStep;
+  const double x0 = (c - 1) * step_, y0 = (r - 1) * step_;
   if (known == 0) {
     cell.blank = true;
     return false;
@@ -88,7 +100,7 @@ bool WarpGrid::judgeCell(int c, int r, bool exactly) {
     // The middle is where a cubic errs most; the others guard against a lucky zero there.
     for (const Point t : {Point{0.5, 0.5}, Point{0.15, 0.6}, Point{0.8, 0.2}, Point{0.6, 0.9}}) {
       if (cell.exact) break;
-      const Point at{x0 + t.x * kStep, y0 + t.y * kStep};
+      const Point at{x0 + t.x * step_, y0 + t.y * step_};
       const auto exact = map_(at);
       if (!exact) {
         cell.exact = true;
@@ -105,15 +117,16 @@ bool WarpGrid::judgeCell(int c, int r, bool exactly) {
 // Reach of the kernel from the cell's own slopes: the largest of its four sides.
 void WarpGrid::measureReach(Cell& cell, int c, int r) const {
   float scale_x = 0.01F, scale_y = 0.01F;
+  const auto step = static_cast<float>(step_);
   const auto index = [&](int i, int j) { return static_cast<size_t>((r + j) * columns_ + c + i); };
   for (int j = 0; j < 2; ++j)
     for (int i = 0; i < 2; ++i) {
       const size_t a = index(i, j), h = index(1 - i, j), v = index(i, 1 - j);
       if (!valid_[a] || !valid_[h] || !valid_[v]) continue;
-      const auto steep = [](float u, float w) { return std::sqrt(u * u + w * w) / kStep; };
+      const auto steep = [step](float u, float w) { return std::sqrt(u * u + w * w) / step; };
       scale_x = std::max(scale_x, steep(px_[h] - px_[a], px_[v] - px_[a]));
       scale_y = std::max(scale_y, steep(py_[h] - py_[a], py_[v] - py_[a]));
-      const float margin = 2 + kStep * 0.5F * std::max(scale_x, scale_y);
+      const float margin = 2 + step * 0.5F * std::max(scale_x, scale_y);
       const auto right = static_cast<float>(source_.width - 1),
                  bottom = static_cast<float>(source_.height - 1);
       if (px_[a] < margin || py_[a] < margin || px_[a] > right - margin || py_[a] > bottom - margin)
@@ -124,26 +137,20 @@ void WarpGrid::measureReach(Cell& cell, int c, int r) const {
 }
 
 bool WarpGrid::isSample(int c, int r) const {
-  constexpr int kOuter = 3;
-  return c < kOuter || r < kOuter || c >= columns_ - 2 - kOuter || r >= rows_ - 2 - kOuter ||
+  const int outer = step_ == kWideStep ? 2 : 3;
+  return c < outer || r < outer || c >= columns_ - 2 - outer || r >= rows_ - 2 - outer ||
          (c + 3 * r) % 8 == 0;
 }
 
-void WarpGrid::fillCells(Care care) {
+bool WarpGrid::judgeCells(bool all) {
   cells_.assign(px_.size(), Cell{});
   std::atomic<bool> uneven = false;
-  const auto judgeAll = [&](bool all) {
-    parallelBlocks(rows_ - 3, 4, [&](int first, int last) {
-      for (int r = first + 1; r < last + 1; ++r)
-        for (int c = 1; c < columns_ - 2; ++c) {
-          Cell& cell = cells_[static_cast<size_t>(r * columns_ + c)];
-          cell = {};
-          if (judgeCell(c, r, all || isSample(c, r))) uneven = true;
-        }
-    });
-  };
-  judgeAll(care == Care::Every);
-  if (uneven && care == Care::Sampled) judgeAll(true);
+  parallelBlocks(rows_ - 3, 4, [&](int first, int last) {
+    for (int r = first + 1; r < last + 1; ++r)
+      for (int c = 1; c < columns_ - 2; ++c)
+        if (judgeCell(c, r, all || isSample(c, r))) uneven = true;
+  });
+  return uneven;
 }
 
 void WarpGrid::placeRow(int y, const PlaneShape& output, const PlaneShape& source, float margin,
@@ -156,7 +163,7 @@ void WarpGrid::placeRow(int y, const PlaneShape& output, const PlaneShape& sourc
   detail::CubicRow cubic;
   cubic.gx = row.gx.data();
   cubic.gy = row.gy.data();
-  cubic.step = static_cast<float>(output.raster.step_x / kStep);
+  cubic.step = static_cast<float>(output.raster.step_x / step_);
   cubic.scale_x = static_cast<float>(1 / source.raster.step_x);
   cubic.scale_y = static_cast<float>(1 / source.raster.step_y);
   cubic.offset_x = static_cast<float>(source.raster.offset_x / source.raster.step_x);
@@ -185,17 +192,17 @@ void WarpGrid::listStretches(int r, const PlaneShape& output, RowPositions& to) 
     const Cell& cell = cells_[static_cast<size_t>(r * columns_ + c)];
     to.stretches.push_back({&cell, i, end});
     if (!cell.exact && !cell.blank)
-      to.cubics.push_back({i, end, c - 1, static_cast<float>(luma_x / kStep - (c - 1))});
+      to.cubics.push_back({i, end, c - 1, static_cast<float>(luma_x / step_ - (c - 1))});
     i = end;
   }
 }
 
-int WarpGrid::firstSampleBehind(int column, const Raster& raster) {
-  return static_cast<int>(std::ceil((column * kStep - raster.offset_x) / raster.step_x - 1e-9));
+int WarpGrid::firstSampleBehind(int column, const Raster& raster) const {
+  return static_cast<int>(std::ceil((column * step_ - raster.offset_x) / raster.step_x - 1e-9));
 }
 
 void WarpGrid::blendRows(double y, int r, RowPositions& to) const {
-  const auto wy = cubicWeights(y / kStep - (r - 1));
+  const auto wy = cubicWeights(y / step_ - (r - 1));
   const auto n = static_cast<size_t>(columns_);
   to.gx.resize(n);
   to.gy.resize(n);

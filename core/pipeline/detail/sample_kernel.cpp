@@ -163,7 +163,8 @@ void sampleAny(const PaddedSource& source, const KernelTable& kx, const KernelTa
 }
 
 #if HWY_TARGET != HWY_SCALAR
-constexpr int kColumns = 64;        // source columns that a smooth run may touch
+constexpr int kColumns = 128;       // source columns that a smooth run may touch
+constexpr int kPart = 16;           // samples of a run that must lie, with their taps, within 32 columns
 constexpr float kSteepest = 0.25F;  // rows per column: keeps fine texture clear of its own mirror
 
 // Height of the run's curve over source column x: the parabola through three of its points.
@@ -317,8 +318,9 @@ bool smoothTyped(const PaddedSource& source, const TapPolynomials& kx, const Tap
   // Floors are written as casts: positions of plain cells are not negative.
   const int first = static_cast<int>(xs[0]) - kx.taps / 2 + 1;
   const int count = static_cast<int>(xs[kLast]) + kx.taps / 2 + 1 - first;
-  // Half a run and its taps must lie within 32 columns.
-  if (left < 1 || right < 1 || std::max(left, right) > 23 || count > kColumns) return false;
+  if (left < 1 || right < 1 || count > kColumns) return false;
+  for (int part = 0; part < kSmoothRun; part += kPart)
+    if (!(xs[part + kPart - 1] - xs[part] <= 32.0F - 9)) return false;
   const float slope = (ys[kMiddle] - ys[0]) / left, slope2 = (ys[kLast] - ys[kMiddle]) / right;
   const Curve curve{xs[0], xs[kMiddle], ys[0], slope, (slope2 - slope) / width};
   const float steep = std::max(std::abs(slope), std::abs(slope2)) + std::abs(slope2 - slope);
@@ -398,7 +400,7 @@ void placeAny(const CubicRow& row, std::span<const CubicStretch> stretches, floa
 
 template <typename T>
 void storeTyped(const float* HWY_RESTRICT values, float gain, float max, int count, T* HWY_RESTRICT to) {
-  const hn::CappedTag<float, 8> d;
+  const hn::CappedTag<float, 16> d;
   const hn::Rebind<T, decltype(d)> dt;
   const int lanes = static_cast<int>(hn::Lanes(d));
   const auto vmax = hn::Set(d, max);

@@ -39,7 +39,7 @@ struct TapPolynomials {
 };
 
 /// Samples in a run that is taken along a curve.
-inline constexpr int kSmoothRun = 32;
+inline constexpr int kSmoothRun = 64;
 
 /// How one run of kSmoothRun samples is taken: nothing here if it must go another way.
 struct SmoothRun {
