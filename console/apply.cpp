@@ -113,7 +113,8 @@ void applyStabilization(const ApplyRequest& request, std::vector<Profile>& profi
 }
 
 void applySetting(const std::string& text, OutputSettings& output) {
-  if (text.starts_with("noise.") || text.starts_with("stabilization.")) return;
+  if (text.starts_with("noise.") || text.starts_with("stabilization.") || text.starts_with("shutter."))
+    return;
   const size_t equals = text.find('=');
   const std::string key = text.substr(0, equals);
   const std::string value = equals == std::string::npos ? "" : text.substr(equals + 1);
@@ -124,8 +125,22 @@ void applySetting(const std::string& text, OutputSettings& output) {
   else if (key == "output.bit_rate")
     output.encode.bit_rate = static_cast<int64_t>(parseShare(key, value, 1e4, 4e9));
   else
-    throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "",
-                "Known: lens.amount, lens.fill, output.bit_rate, noise.KEY, stabilization.KEY");
+    throw Error(
+        ErrorKind::BadRequest, "There is no setting of this name", text, "",
+        "Known: lens.amount, lens.fill, output.bit_rate, noise.KEY, shutter.local, stabilization.KEY");
+}
+
+// shutter.local=on|off, the last one holds.
+bool shutterLocalOf(const ApplyRequest& request) {
+  bool local = false;
+  for (const std::string& text : request.settings) {
+    if (!text.starts_with("shutter.")) continue;
+    if (text != "shutter.local=on" && text != "shutter.local=off")
+      throw Error(ErrorKind::BadRequest, "There is no setting of this name or value", text, "",
+                  "Known: shutter.local=on, shutter.local=off");
+    local = text.ends_with("=on");
+  }
+  return local;
 }
 
 OutputSettings outputOf(const ApplyRequest& request) {
@@ -247,6 +262,7 @@ Answer runApply(const ApplyRequest& request) {
     ShootClip clip;
     clip.path = std::filesystem::absolute(path).lexically_normal();
     clip.deinterlace = request.deinterlace;
+    clip.shutter_local = shutterLocalOf(request);
     shoot.clips.push_back(clip);
     infos.push_back(probe(clip.path));
     if (request.iso > 0 && !infos.back().iso) infos.back().iso = request.iso;

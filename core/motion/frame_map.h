@@ -31,6 +31,7 @@ class FrameMap {
   /// Output pixel → source pixel; empty outside the lens's field. The row that a place was read in depends on
   /// where it is: solved by fixed-point steps to under 0.002 px.
   std::optional<Point> toSource(Point output) const;
+  const RowTimes& rows() const { return rows_; }
   /// The other way; empty where the output has no such place.
   std::optional<Point> toOutput(Point source) const;
 

@@ -29,9 +29,18 @@ Geometry::Geometry(const Correction& correction, PictureSize source)
                                       [window = window_](Point p) { return window->toSource(p); });
 }
 
-std::shared_ptr<const WarpGrid> Geometry::grid(int64_t frame) const {
+std::shared_ptr<const WarpGrid> Geometry::grid(int64_t frame,
+                                               const std::shared_ptr<const OwnMotion>& own) const {
   if (!motion_) return still_;
   const auto map = std::make_shared<FrameMap>(*motion_, frame, *lens_, *window_);
+  if (own && !own->empty())
+    return std::make_shared<WarpGrid>(
+        output_, source_,
+        [map, own](Point p) -> std::optional<Point> {
+          const auto at = map->toSource(p);
+          return at ? std::optional(shownAt(*own, map->rows(), *at)) : std::nullopt;
+        },
+        WarpGrid::Care::Sampled);
   return std::make_shared<WarpGrid>(
       output_, source_, [map](Point p) { return map->toSource(p); }, WarpGrid::Care::Sampled);
 }
@@ -55,8 +64,9 @@ std::optional<Point> Geometry::toSource(Point p, int64_t frame) const {
   return window_ ? window_->toSource(p) : std::optional(p);
 }
 
-Frame correctFrame(const Frame& source, const Geometry& geometry, PixelFormat format) {
-  const auto grid = geometry.grid(source.index);
+Frame correctFrame(const Frame& source, const Geometry& geometry, PixelFormat format,
+                   const std::shared_ptr<const OwnMotion>& own) {
+  const auto grid = geometry.grid(source.index, own);
   return grid ? warpFrame(source, *grid, format) : convertFormat(source, format);
 }
 

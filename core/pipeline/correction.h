@@ -10,6 +10,7 @@
 #include "core/lens/model.h"
 #include "core/lens/window.h"
 #include "core/motion/frame_map.h"
+#include "core/motion/own_motion.h"
 #include "core/noise/denoise.h"
 #include "core/pipeline/warp.h"
 
@@ -35,6 +36,9 @@ struct Correction {
   PictureSize output;        ///< 0 × 0: the source's size
   /// Shutter and stabilization; needs the lens. Equal only when it is the same object.
   std::shared_ptr<const ClipMotion> motion;
+  /// Also what moves on its own while the rows are read, by dense motion; only where there is motion and the
+  /// shutter rolls.
+  bool shutter_local = false;
 
   friend bool operator==(const Correction&, const Correction&) = default;
 
@@ -43,6 +47,8 @@ struct Correction {
     return noise.has_value() || !hot_pixels.empty() || (flicker && denoise.flicker > 0) ||
            denoise.shadow_colour > 0;
   }
+  /// Whether each frame's own motion is measured and taken back.
+  bool mendsOwnMotion() const { return shutter_local && motion && motion->shutter.rolls(); }
   /// Frames on each side that one frame's cleaning looks at.
   int looksAround() const { return noise ? denoise.frames_each_side : 0; }
   bool movesPixels(PictureSize source) const {
@@ -61,8 +67,10 @@ class Geometry {
   Geometry(const Correction& correction, PictureSize source);
 
   bool movesPixels() const { return window_ != nullptr; }
-  /// Null when no pixel moves. Made anew for each frame where there is motion.
-  std::shared_ptr<const WarpGrid> grid(int64_t frame) const;
+  /// Null when no pixel moves. Made anew for each frame where there is motion. `own`: what moves on its own
+  /// in that frame, to be taken back.
+  std::shared_ptr<const WarpGrid> grid(int64_t frame,
+                                       const std::shared_ptr<const OwnMotion>& own = nullptr) const;
   PictureSize output() const { return output_; }
 
   /// Where a source pixel ends up, and the other way; empty where it has no counterpart.
@@ -78,6 +86,7 @@ class Geometry {
 };
 
 /// One frame through the one resampling, into `format`; source.index is its number in the clip.
-Frame correctFrame(const Frame& source, const Geometry& geometry, PixelFormat format);
+Frame correctFrame(const Frame& source, const Geometry& geometry, PixelFormat format,
+                   const std::shared_ptr<const OwnMotion>& own = nullptr);
 
 }  // namespace glenhaze

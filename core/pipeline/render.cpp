@@ -8,6 +8,7 @@
 #include <thread>
 
 #include "core/base/queue.h"
+#include "core/pipeline/own_motion_stage.h"
 #include "core/pipeline/sensor_stage.h"
 
 namespace glenhaze {
@@ -88,25 +89,40 @@ class Renderer {
   }
 
   void correct() {
+    if (job_.correction.mendsOwnMotion()) own_.emplace(job_.correction);
+    if (clean() && own_)
+      if (const auto last = own_->drain()) place(last->frame, last->own);
+  }
+
+  // False when nobody takes frames any more.
+  bool clean() {
     if (!job_.correction.cleans()) {
       while (auto frame = decoded_.pop())
-        if (!place(*frame)) return;
-      return;
+        if (!follow(*frame)) return false;
+      return true;
     }
     SensorStage stage(job_.correction);
     while (auto frame = decoded_.pop())
-      if (const auto clean = stage.push(*frame); clean && !place(*clean)) return;
+      if (const auto clean = stage.push(*frame); clean && !follow(*clean)) return false;
     while (const auto clean = stage.drain())
-      if (!place(*clean)) return;
+      if (!follow(*clean)) return false;
+    return true;
   }
 
-  // The one resampling; false when nobody takes frames any more.
-  bool place(const Frame& frame) {
+  bool follow(const Frame& frame) {
+    if (!own_) return place(frame, nullptr);
+    progress_.check();
+    const auto ready = own_->push(frame);
+    return !ready || place(ready->frame, ready->own);
+  }
+
+  // The one resampling.
+  bool place(const Frame& frame, const std::shared_ptr<const OwnMotion>& own) {
     progress_.check();
     // Stills and RGB sources keep their planes; the writer converts where the codec wants it.
     const PixelFormat format = outputFormat(job_.encode.codec, job_.clip.format);
     const PixelFormat target = frame.colour.matrix == 0 ? frame.format : outputFor(frame, format);
-    if (!corrected_.push(correctFrame(frame, geometry_, target))) return false;
+    if (!corrected_.push(correctFrame(frame, geometry_, target, own))) return false;
     progress_.update(static_cast<double>(++placed_) /
                      static_cast<double>(std::max<int64_t>(1, range_.count())));
     return true;
@@ -130,6 +146,7 @@ class Renderer {
   const Progress& progress_;
   const FrameRange range_;
   const Geometry geometry_;
+  std::optional<OwnMotionStage> own_;
   BoundedQueue<Frame> decoded_{kFramesInFlight}, corrected_{kFramesInFlight};
   std::array<std::exception_ptr, 3> failures_;
   int64_t placed_ = 0;

@@ -93,6 +93,7 @@ std::string renderFingerprint(const ClipPlan& plan) {
     key["denoise"] = denoiseToText(c.denoise);
     for (const HotPixel& p : c.hot_pixels) key["hot_pixels"].push_back({p.x, p.y});
   }
+  if (c.shutter_local) key["shutter_local"] = true;
   key["fill"] = c.fill;
   key["size"] = {c.output.width, c.output.height};
   key["codec"] = codecName(job.encode.codec);

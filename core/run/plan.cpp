@@ -404,6 +404,7 @@ Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipIn
   correction.lens_amount = clip.lens_amount.value_or(shoot.output.lens_amount);
   correction.fill = clip.fill.value_or(shoot.output.fill);
   correction.output = shoot.output.size;
+  correction.shutter_local = clip.shutter_local && shoot.output.shutter_on && clip.shutter_on;
   return correction;
 }
 

@@ -74,6 +74,7 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
   if (clip.light) out["light"] = *clip.light;
   if (clip.denoise) out["denoise"] = json::parse(denoiseToText(*clip.denoise));
   if (!clip.shutter_on) out["shutter_on"] = false;
+  if (clip.shutter_local) out["shutter_local"] = true;
   if (!clip.stabilization_on) out["stabilization_on"] = false;
   if (clip.stabilization) out["stabilization"] = json::parse(stabilizationToText(*clip.stabilization));
   if (!clip.masks.empty()) out["masks"] = json::parse(masksToText(clip.masks));
@@ -105,6 +106,7 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   if (in.contains("light")) clip.light = in["light"].get<std::string>();
   if (in.contains("denoise")) clip.denoise = denoiseFromText(in["denoise"].dump());
   clip.shutter_on = in.value("shutter_on", true);
+  clip.shutter_local = in.value("shutter_local", false);
   clip.stabilization_on = in.value("stabilization_on", true);
   if (in.contains("stabilization")) clip.stabilization = stabilizationFromText(in["stabilization"].dump());
   clip.masks = masksFromText(in.value("masks", json::array()).dump());

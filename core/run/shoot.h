@@ -43,6 +43,7 @@ struct ShootClip {
   std::optional<DenoiseSettings> denoise;   ///< overrides the profile's
   std::optional<FrameRange> range;          ///< in and out points
   bool shutter_on = true;
+  bool shutter_local = false;  ///< also what moves on its own while the rows are read
   bool stabilization_on = true;
   std::optional<StabilizationSettings> stabilization;  ///< overrides the profile's
   std::vector<MotionMask> masks;                       ///< besides the profile's, for this clip alone
