@@ -8,6 +8,7 @@
 #include <memory>
 #include <vector>
 
+#include "desktop/compare/steady_board.h"
 #include "desktop/compare/variant_board.h"
 #include "desktop/main_window.h"
 
@@ -186,6 +187,21 @@ void takeShots(MainWindow& window, const QString& folder) {
              },
              {},
              {}});
+  tour->add({[&] {
+               session.setCurrentClip(clipNamed(session, "D3_0051"));
+               window.comparePlace().setLook(5);
+               window.comparePlace().goTo(24);
+             },
+             [&] { return window.comparePlace().settled() && window.comparePlace().shown().own; },
+             QStringLiteral("compare-own-motion.png")});
+  tour->add({[&] {
+               window.comparePlace().setLook(0);
+               session.setCurrentClip(clipNamed(session, "D3_0050"));
+               window.comparePlace().setLayoutMode(4);
+             },
+             [&] { return window.comparePlace().steadyBoard().settled(); },
+             QStringLiteral("compare-strengths.png")});
+  tour->add({[&] { window.comparePlace().setLayoutMode(0); }, {}, {}});
   tour->add({[&] {
                session.startRun();
                window.go(MainWindow::Run);

@@ -84,6 +84,16 @@ Scene millScene(float dusk) {
   return s;
 }
 
+Scene crossingScene() {
+  Scene s = millScene();
+  const V3 v{6, 0, 0};
+  addBox(s, {-14.5F, 3.0F, -1.0F}, {-9.5F, 4.4F, 0.6F}, Material::Hull, {0.2F, 0.36F, 0.5F}, v);
+  addBox(s, {-12.9F, 1.7F, -0.7F}, {-11.2F, 3.0F, 0.3F}, Material::Wood, {1.1F, 1.0F, 0.9F}, v);
+  for (const float x : {-13.8F, -10.2F})
+    addBox(s, {x, -0.9F, -0.3F}, {x + 0.09F, 3.0F, -0.2F}, Material::Wood, {0.9F, 0.9F, 0.9F}, v);
+  return s;
+}
+
 Scene footingsScene() {
   Scene s;
   s.surroundings = Surroundings::UnderWater;
@@ -156,13 +166,14 @@ Scene stepsScene() {
 Scene sceneByName(const std::string& name) {
   if (name == "mill") return millScene();
   if (name == "mill-dusk") return millScene(0.75F);
+  if (name == "mill-crossing") return crossingScene();
   if (name == "footings") return footingsScene();
   if (name == "chart") return chartScene();
   if (name == "uprights") return uprightsScene();
   if (name == "lamp") return lampScene(100);
   if (name == "steps") return stepsScene();
   throw Error(ErrorKind::BadRequest, "There is no scene of this name", name, "",
-              "Known: mill, mill-dusk, footings, chart, uprights, lamp, steps");
+              "Known: mill, mill-dusk, mill-crossing, footings, chart, uprights, lamp, steps");
 }
 
 }  // namespace glenhaze::sim

@@ -61,6 +61,8 @@ void addBox(Scene& scene, V3 low, V3 high, Material material, V3 tint = {1, 1, 1
 
 /// The tide mill under repair with its causeway, scaffolding, railing and a boat.
 Scene millScene(float dusk = 0);
+/// The mill with a boat that crosses close by.
+Scene crossingScene();
 /// The mill's footings and an anchor chain under water.
 Scene footingsScene();
 /// A chessboard in a workshop; corners 0.06 m apart, centred on the origin in the plane z = 0.
@@ -71,7 +73,7 @@ Scene uprightsScene();
 Scene lampScene(double lamp_hz);
 /// A grey card with eight steps, evenly lit, filling the view.
 Scene stepsScene();
-/// By name: mill, mill-dusk, footings, chart, uprights, lamp, steps. Throws Error(BadRequest).
+/// By name: mill, mill-dusk, mill-crossing, footings, chart, uprights, lamp, steps. Throws Error(BadRequest).
 Scene sceneByName(const std::string& name);
 
 /// Light arriving along a ray. `spread`: width of the ray's footprint per metre (rad). Safe from

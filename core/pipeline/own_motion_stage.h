@@ -18,6 +18,8 @@ class OwnMotionStage {
  public:
   /// The correction must have motion.
   explicit OwnMotionStage(const Correction& correction);
+  OwnMotionStage(const OwnMotionStage&) = delete;
+  OwnMotionStage& operator=(const OwnMotionStage&) = delete;
 
   /// The frame before this one, if there was one.
   std::optional<FrameInMotion> push(const Frame& frame);

@@ -21,6 +21,7 @@
 #include "desktop/compare/clip_figures.h"
 #include "desktop/compare/noise_form.h"
 #include "desktop/compare/pin_strip.h"
+#include "desktop/compare/steady_board.h"
 #include "desktop/compare/variant_board.h"
 #include "desktop/noise_speeds.h"
 #include "desktop/widgets/look.h"
@@ -32,7 +33,7 @@ namespace {
 
 constexpr int64_t kLoopFrames = 90;
 constexpr double kRemovedGain = 6, kChannelGain = 6;
-constexpr int kRemovedLook = 4, kVariantsLayout = 3;
+constexpr int kRemovedLook = 4, kOwnLook = 5, kVariantsLayout = 3, kSteadyLayout = 4;
 
 }  // namespace
 
@@ -57,12 +58,12 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   view_->on_release = [this](QPointF) { measureEdge(); };
   view_->on_double_click = [this](QPointF at) { addPin(at); };
   board_ = new VariantBoard;
-  connect(board_, &VariantBoard::chosen, this, [this](const DenoiseSettings& settings) {
-    editClip(tr("Change noise removal"), [settings](ShootClip& c) { c.denoise = settings; });
-  });
+  steady_board_ = new SteadyBoard;
+  connectBoards();
   pictures_ = new QStackedWidget;
   pictures_->addWidget(view_);
   pictures_->addWidget(board_);
+  pictures_->addWidget(steady_board_);
   middle->addWidget(pictures_);
   middle->addWidget(buildSide());
   middle->setStretchFactor(0, 1);
@@ -87,6 +88,18 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   connect(&timer_, &QTimer::timeout, this, &ComparePlace::tick);
 }
 
+void ComparePlace::connectBoards() {
+  connect(board_, &VariantBoard::chosen, this, [this](const DenoiseSettings& settings) {
+    editClip(tr("Change noise removal"), [settings](ShootClip& c) { c.denoise = settings; });
+  });
+  connect(steady_board_, &SteadyBoard::chosen, this, [this](const StabilizationSettings& settings) {
+    editClip(tr("Change stabilization"), [settings](ShootClip& c) { c.stabilization = settings; });
+  });
+  connect(steady_board_, &SteadyBoard::filled, this, [this](qint64 index) {
+    if (index == frame_) steady_board_->showFrame(frame_);
+  });
+}
+
 QWidget* ComparePlace::buildTools() {
   auto* bar = new QWidget;
   auto* layout = new QHBoxLayout(bar);
@@ -99,16 +112,18 @@ QWidget* ComparePlace::buildTools() {
   layout->addWidget(clips_);
   layout_ = new QComboBox;
   layout_->setAccessibleName(tr("Way to look"));
-  layout_->addItems({tr("Divider"), tr("Side by side"), tr("Corrected only"), tr("Variants")});
-  layout_->setToolTip(tr(
-      "D: divider, drag it, Shift-drag turns it. B: side by side. V: up to four settings of noise removal. "
-      "Hold S for the source."));
+  layout_->addItems(
+      {tr("Divider"), tr("Side by side"), tr("Corrected only"), tr("Noise trials"), tr("Steady trials")});
+  layout_->setToolTip(
+      tr("D: divider, drag it, Shift-drag turns it. B: side by side. V: four settings of noise removal. "
+         "M: the source and three strengths of stabilization, playing. Hold S for the source."));
   connect(layout_, &QComboBox::currentIndexChanged, this, [this](int i) {
     static constexpr std::array<PictureView::Layout, 3> kModes = {
         PictureView::Layout::Divider, PictureView::Layout::Side, PictureView::Layout::Single};
     if (i < kVariantsLayout) view_->setLayoutMode(kModes[static_cast<size_t>(i)]);
-    pictures_->setCurrentIndex(i == kVariantsLayout ? 1 : 0);
+    pictures_->setCurrentIndex(std::max(0, i - kVariantsLayout + 1));
     showVariants();
+    showSteady();
   });
   layout_->setMaximumWidth(104);
   layout->addWidget(layout_);
@@ -134,10 +149,17 @@ QWidget* ComparePlace::buildTools() {
   layout->addWidget(edge_tool_);
   look_ = new QComboBox;
   look_->setAccessibleName(tr("Channel"));
-  look_->addItems({tr("All channels"), tr("Luma detail"), tr("Cb detail"), tr("Cr detail"), tr("Removed")});
+  look_->addItems({tr("All channels"), tr("Luma detail"), tr("Cb detail"), tr("Cr detail"), tr("Removed"),
+                   tr("Own motion")});
   look_->setToolTip(
-      tr("One channel alone with raised contrast, or what noise removal took away, amplified (N)"));
-  connect(look_, &QComboBox::currentIndexChanged, this, [this] { present(current_); });
+      tr("One channel alone with raised contrast; what noise removal took away, amplified (N); or what moves "
+         "on its own while the rows are read, which one turn for each row cannot mend"));
+  connect(look_, &QComboBox::currentIndexChanged, this, [this](int look) {
+    preview_.setOwnMotionWanted(look == kOwnLook);
+    if (look == kOwnLook && !current_.own) preview_.request(frame_);
+    present(current_);
+    showOwnMotion();
+  });
   look_->setMaximumWidth(110);
   layout->addWidget(look_);
   lift_ = new QComboBox;
@@ -222,6 +244,9 @@ QWidget* ComparePlace::buildSide() {
   edge_text_ = new QLabel;
   edge_text_->setWordWrap(true);
   layout->addWidget(edge_text_);
+  own_text_ = new QLabel;
+  own_text_->setWordWrap(true);
+  layout->addWidget(own_text_);
   layout->addWidget(buildOwn());
   noise_form_ = new NoiseForm;
   connect(noise_form_, &NoiseForm::edited, this, [this](const DenoiseSettings& s) {
@@ -283,6 +308,17 @@ QWidget* ComparePlace::buildOwn() {
     editClip(tr("Follow the shoot's settings"), [](ShootClip& c) { c.fill = c.lens_amount = std::nullopt; });
   });
   form->addRow(as_shoot_);
+  local_ = new QCheckBox(tr("Mend own motion"));
+  local_->setObjectName(QStringLiteral("mend-own-motion"));
+  local_->setToolTip(tr(
+      "Takes back what moves on its own while the rows are read, such as a boat that crosses close by, from "
+      "the dense motion between frames. Rendering takes longer, and what stands beside it can bend a little: "
+      "off unless a clip needs it."));
+  connect(local_, &QCheckBox::clicked, this, [this](bool on) {
+    editClip(on ? tr("Mend own motion") : tr("Leave own motion as it is"),
+             [on](ShootClip& c) { c.shutter_local = on; });
+  });
+  form->addRow(local_);
   return own;
 }
 
@@ -294,6 +330,8 @@ void ComparePlace::showOwn() {
     spin->setValue(static_cast<int>(std::lround(value * 100)));
     spin->setEnabled(plan.job.correction.lens.has_value());
   }
+  local_->setChecked(plan.clip.shutter_local);
+  local_->setEnabled(plan.questions.motion && plan.motion.shutter.rolls());
   as_shoot_->setVisible(plan.clip.fill || plan.clip.lens_amount);
   slider_->setRendered(plan.job.range);
   noise_form_->setVisible(plan.job.correction.noise.has_value());
@@ -306,12 +344,39 @@ void ComparePlace::setLayoutMode(int mode) { layout_->setCurrentIndex(mode); }
 void ComparePlace::zoomTo(double zoom, QPointF around) {
   view_->setZoom(zoom, around);
   board_->setZoom(zoom);
+  steady_board_->setZoom(zoom);
 }
 
 // Four settings at once take four times as long: only while they are looked at.
 void ComparePlace::showVariants() {
-  if (pictures_->currentIndex() != 1 || clip_ < 0 || timer_.isActive()) return;
+  if (pictures_->currentWidget() != board_ || clip_ < 0 || timer_.isActive()) return;
   board_->setFrame(session_.plans()[static_cast<size_t>(clip_)].info, fields_, frame_, looked_at_);
+}
+
+// Beside each other they play; the strengths are worked out from the path that is known already.
+void ComparePlace::showSteady() {
+  if (pictures_->currentWidget() != steady_board_ || clip_ < 0) return;
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+  const auto answer = plan.questions.motion ? session_.motion().find(plan.motion) : nullptr;
+  const QString why = !plan.questions.motion ? tr("Stabilization and shutter are off, or not set.")
+                      : answer               ? QString()
+                                             : tr("the motion is being analysed…");
+  Correction still = looked_at_;
+  still.motion.reset();
+  still.shutter_local = false;
+  steady_board_->setClip(plan.motion, still, answer, loop_, why);
+  steady_board_->showFrame(frame_);
+}
+
+void ComparePlace::showOwnMotion() {
+  own_marks_ = {};
+  if (clip_ >= 0 && current_.own && (look_->currentIndex() == kOwnLook || looked_at_.mendsOwnMotion())) {
+    const ClipInfo& clip = session_.plans()[static_cast<size_t>(clip_)].info;
+    own_marks_ = OwnMarks(current_, looked_at_, {clip.width, clip.height});
+  }
+  own_text_->setText(own_marks_.text());
+  own_text_->setVisible(!own_text_->text().isEmpty());
+  view_->update();
 }
 
 void ComparePlace::setLook(int look) { look_->setCurrentIndex(look); }
@@ -444,12 +509,15 @@ void ComparePlace::reload() {
   fields_ = plan.job.fields;
   shown_ = drafted_ = -1;
   preview_.setClip(plan.info, looked_at_, fields_);
+  preview_.setOwnMotionWanted(look_->currentIndex() == kOwnLook);
   slider_->setRange(0, static_cast<int>(plan.info.frames - 1));
   goTo(frame_);
   const int64_t first =
       std::max<int64_t>(0, std::min(frame_ - kLoopFrames / 2, plan.info.frames - kLoopFrames));
-  preview_.setLoop(first, std::min(plan.info.frames, first + kLoopFrames));
+  loop_ = {first, std::min(plan.info.frames, first + kLoopFrames)};
+  preview_.setLoop(loop_.first, loop_.last);
   showVariants();
+  showSteady();
 }
 
 void ComparePlace::showParts(const ClipPlan& plan) {
@@ -503,6 +571,7 @@ void ComparePlace::goTo(int64_t frame) {
   const int64_t last = session_.plans()[static_cast<size_t>(clip_)].info.frames - 1;
   frame_ = std::clamp<int64_t>(frame, 0, std::max<int64_t>(0, last));
   slider_->setValue(static_cast<int>(frame_));
+  if (pictures_->currentWidget() == steady_board_) steady_board_->showFrame(frame_);
   if (const auto known = preview_.cached(frame_)) show(*known);
   if (!timer_.isActive()) preview_.request(frame_);
 }
@@ -531,6 +600,7 @@ void ComparePlace::show(const PreviewFrame& frame) {
   else
     view_->setNote({});
   if (frame.draft) return;
+  showOwnMotion();
   noise_form_->setVerdict(current_.removal);
   showVariants();
   updatePins();
@@ -568,6 +638,8 @@ void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
     drawRimmed(p, QPolygonF{at + QPointF(0, -6), at + QPointF(0, 6)}, 1.4);
   }
   edge_.draw(p, v, pane);
+  const bool corrected = v.layoutMode() != PictureView::Layout::Side || pane == 1;
+  if (look_->currentIndex() == kOwnLook && corrected && settled()) own_marks_.draw(p, v, pane);
   if (clip_ >= 0 && v.layoutMode() == PictureView::Layout::Side)
     drawTag(p, QPointF(pane == 0 ? 12 : v.width() / 2.0 + 14, 28),
             pane == 0 ? tr("source") : tr("corrected"));
@@ -587,6 +659,10 @@ void ComparePlace::togglePlay() {
 }
 
 void ComparePlace::tick() {
+  if (pictures_->currentWidget() == steady_board_) {
+    if (const int64_t next = steady_board_->after(frame_); next >= 0) goTo(next);
+    return;
+  }
   const int64_t count = session_.plans()[static_cast<size_t>(clip_)].info.frames;
   for (int64_t step = 1; step <= count; ++step) {
     const int64_t next = (frame_ + step) % count;
@@ -638,6 +714,9 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
       break;
     case Qt::Key_V:
       layout_->setCurrentIndex(kVariantsLayout);
+      break;
+    case Qt::Key_M:
+      layout_->setCurrentIndex(kSteadyLayout);
       break;
     case Qt::Key_0:
       zoomTo(0);

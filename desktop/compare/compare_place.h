@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "desktop/background.h"
+#include "desktop/compare/own_marks.h"
 #include "desktop/compare/preview.h"
 #include "desktop/compare/straight_edge.h"
 #include "desktop/session.h"
@@ -24,6 +25,7 @@ namespace glenhaze::desktop {
 class NoiseForm;
 class PinStrip;
 class PositionSlider;
+class SteadyBoard;
 class VariantBoard;
 
 class ComparePlace : public QWidget {
@@ -41,10 +43,12 @@ class ComparePlace : public QWidget {
   bool answered() const { return settled() || drafted_ == frame_; }
   void layStraightEdge(QPointF a, QPointF b);
   void addPin(QPointF at);
-  /// 0: divider; 1: side by side; 2: corrected only; 3: variants.
+  /// 0: divider; 1: side by side; 2: corrected only; 3: noise removal, 4: stabilization in variants.
   void setLayoutMode(int mode);
   VariantBoard& board() { return *board_; }
-  /// 0: all channels; 1 to 3: luma, Cb, Cr alone with raised contrast; 4: what noise removal took away.
+  SteadyBoard& steadyBoard() { return *steady_board_; }
+  /// 0: all channels; 1 to 3: luma, Cb, Cr alone with raised contrast; 4: what noise removal took away; 5:
+  /// what moves on its own.
   void setLook(int look);
   /// Exposure lifted for viewing only, stops.
   void setLift(int stops);
@@ -73,6 +77,9 @@ class ComparePlace : public QWidget {
   void showParts(const ClipPlan& plan);
   void takeMotion(const ClipPlan& plan, Correction& correction);
   void showVariants();
+  void showSteady();
+  void showOwnMotion();
+  void connectBoards();
   std::optional<FlickerPath> flickerOf(const ClipPlan& plan);
   void zoomTo(double zoom, QPointF around = {-1, -1});
   void measureEdge();
@@ -96,6 +103,11 @@ class ComparePlace : public QWidget {
   QPushButton *play_ = nullptr, *edge_tool_ = nullptr;
   PinStrip* pin_strip_ = nullptr;
   VariantBoard* board_ = nullptr;
+  SteadyBoard* steady_board_ = nullptr;
+  QCheckBox* local_ = nullptr;
+  QLabel* own_text_ = nullptr;
+  OwnMarks own_marks_;
+  FrameRange loop_{0, 0};
   QStackedWidget* pictures_ = nullptr;
   std::vector<QPointF> pins_;
   QTimer timer_;

@@ -6,6 +6,7 @@
 #include "core/base/error.h"
 #include "core/frame/reduce.h"
 #include "core/frame/rgb.h"
+#include "core/pipeline/own_motion_stage.h"
 #include "core/pipeline/sensor_stage.h"
 
 namespace glenhaze::desktop {
@@ -44,24 +45,34 @@ Preview::~Preview() {
 
 void Preview::setClip(const ClipInfo& clip, const Correction& correction, Fields fields) {
   const std::lock_guard lock(mutex_);
-  job_ = Job{clip, correction, fields, ++generation_};
-  making_.request_stop();
-  cache_.clear();
-  order_.clear();
-  cache_bytes_ = 0;
+  forget();
+  job_ = Job{clip, correction, fields, job_ && job_->own_motion, generation_};
   wanted_.reset();
   loop_first_ = loop_last_ = 0;
 }
 
 void Preview::clear() {
   const std::lock_guard lock(mutex_);
+  forget();
   job_.reset();
+  wanted_.reset();
+}
+
+void Preview::setOwnMotionWanted(bool on) {
+  const std::lock_guard lock(mutex_);
+  if (!job_ || job_->own_motion == on) return;
+  forget();
+  job_->own_motion = on;
+  job_->generation = generation_;
+}
+
+// What was made so far is of another job.
+void Preview::forget() {
   ++generation_;
   making_.request_stop();
   cache_.clear();
   order_.clear();
   cache_bytes_ = 0;
-  wanted_.reset();
 }
 
 void Preview::request(int64_t index) {
@@ -135,12 +146,14 @@ namespace {
 // The worker's own: a reader and the geometries of the clip it stands in.
 class Maker {
  public:
-  Maker(const ClipInfo& clip, const Correction& correction, Fields fields)
+  Maker(const ClipInfo& clip, const Correction& correction, Fields fields, bool own_motion)
       : reader_(clip, ReadOptions{0, fields}),
         fields_(fields),
         size_{clip.width, clip.height},
         geometry_(correction, size_),
-        correction_(correction) {}
+        correction_(correction),
+        own_motion_(correction.mendsOwnMotion() ||
+                    (own_motion && correction.motion && correction.motion->shutter.rolls())) {}
 
   void goTo(int64_t index) {
     wanted_ = index;
@@ -162,7 +175,7 @@ class Maker {
       const PictureSize small{half.width, half.height};
       half_geometry_.emplace(correctionAt(correction_, size_, small), small);
     }
-    PreviewFrame result = pictures(half, *half_geometry_);
+    PreviewFrame result = pictures(half, half, *half_geometry_, nullptr);
     result.draft = true;
     return result;
   }
@@ -179,6 +192,19 @@ class Maker {
   /// Throws Error(Cancelled) when `progress` is stopped.
   PreviewFrame make(const Progress& progress) {
     decode();
+    const auto begun = std::chrono::steady_clock::now();
+    const auto own = own_motion_ && frame_ ? ownMotion(frame_->index) : nullptr;
+    const double own_seconds =
+        std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count();
+    PreviewFrame result = makeWith(own, progress);
+    result.own = own;
+    result.own_seconds = own ? own_seconds : 0;
+    return result;
+  }
+
+ private:
+  PreviewFrame makeWith(const std::shared_ptr<const OwnMotion>& own, const Progress& progress) {
+    const auto taken_back = correction_.mendsOwnMotion() ? own : nullptr;
     if (frame_ && correction_.cleans()) {
       const Frame source = *frame_;
       std::optional<Frame> clean;
@@ -189,7 +215,7 @@ class Maker {
         throw;
       }
       if (clean) {
-        PreviewFrame result = pictures(source, *clean, geometry_);
+        PreviewFrame result = pictures(source, *clean, geometry_, taken_back);
         result.clean_frame = *clean;
         if (correction_.noise) result.removal = judgeRemoval(source, *clean, *correction_.noise);
         return result;
@@ -198,20 +224,18 @@ class Maker {
     if (!frame_)
       throw Error(ErrorKind::Unreadable, "This frame cannot be read", reader_.info().path.filename().string(),
                   "frame " + std::to_string(wanted_), "");
-    return pictures(*frame_, geometry_);
+    return pictures(*frame_, *frame_, geometry_, taken_back);
   }
 
- private:
-  PreviewFrame pictures(const Frame& frame, const Geometry& geometry) const {
-    return pictures(frame, frame, geometry);
-  }
-  PreviewFrame pictures(const Frame& source, const Frame& clean, const Geometry& geometry) const {
+  PreviewFrame pictures(const Frame& source, const Frame& clean, const Geometry& geometry,
+                        const std::shared_ptr<const OwnMotion>& own) const {
     PreviewFrame result;
     result.index = source.index;
     result.size = {geometry_.output().width, geometry_.output().height};
     result.source_frame = source;
     result.source = imageOf(source);
-    result.corrected_frame = geometry.movesPixels() ? correctFrame(clean, geometry, clean.format) : clean;
+    result.corrected_frame =
+        geometry.movesPixels() ? correctFrame(clean, geometry, clean.format, own) : clean;
     const bool same = !geometry.movesPixels() && clean.index == source.index &&
                       clean.planes[0].data == source.planes[0].data;
     result.corrected = same ? result.source : imageOf(result.corrected_frame);
@@ -238,7 +262,25 @@ class Maker {
     }
     return stage_->drain(progress);
   }
+  // What moves on its own in a frame, from its neighbours as they were filmed.
+  std::shared_ptr<const OwnMotion> ownMotion(int64_t wanted) {
+    if (!own_feed_) own_feed_ = std::make_unique<ClipReader>(reader_.info(), ReadOptions{0, fields_});
+    if (!own_stage_ || wanted != next_own_) {
+      own_feed_->seek(std::max<int64_t>(0, wanted - 1));
+      own_stage_.emplace(correction_);
+    }
+    next_own_ = wanted + 1;
+    while (const auto frame = own_feed_->next())
+      if (const auto ready = own_stage_->push(*frame); ready && ready->frame.index == wanted)
+        return ready->own;
+    const auto last = own_stage_->drain();
+    return last && last->frame.index == wanted ? last->own : nullptr;
+  }
+
   ClipReader reader_;
+  std::unique_ptr<ClipReader> own_feed_;
+  std::optional<OwnMotionStage> own_stage_;
+  int64_t next_own_ = -1;
   std::unique_ptr<ClipReader> feed_;
   std::optional<SensorStage> stage_;
   int64_t next_clean_ = -1;
@@ -247,6 +289,7 @@ class Maker {
   PictureSize size_;
   Geometry geometry_;
   Correction correction_;
+  bool own_motion_;
   std::optional<Geometry> half_geometry_;
   std::optional<Frame> frame_;
   int64_t wanted_ = 0, position_ = 0;
@@ -286,7 +329,7 @@ void Preview::work(const std::stop_token& stop) {
     }
     try {
       if (generation != job.generation) {
-        maker = std::make_unique<Maker>(job.clip, job.correction, job.fields);
+        maker = std::make_unique<Maker>(job.clip, job.correction, job.fields, job.own_motion);
         generation = job.generation;
       }
       maker->goTo(index);

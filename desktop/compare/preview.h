@@ -28,6 +28,8 @@ struct PreviewFrame {
   Frame corrected_frame, source_frame;    ///< for measuring; empty in cached frames
   Frame clean_frame;                      ///< the source without its noise, where that is removed
   std::optional<RemovalVerdict> removal;  ///< how that went
+  std::shared_ptr<const OwnMotion> own;   ///< what moves on its own, where it is wanted
+  double own_seconds = 0;                 ///< what measuring that took
 };
 
 /// Requests are answered newest first; older ones that nobody waits for any more are dropped. When
@@ -50,6 +52,8 @@ class Preview : public QObject {
   std::optional<PreviewFrame> cached(int64_t index) const;
   /// Answers with a draft first, where the picture is large or the frame is far to decode.
   void setDrafts(bool on) { drafts_ = on; }
+  /// Whether what moves on its own is measured although it is not taken back.
+  void setOwnMotionWanted(bool on);
   /// How many frames of the loop are there.
   int64_t loopFilled() const;
 
@@ -63,8 +67,10 @@ class Preview : public QObject {
     ClipInfo clip;
     Correction correction;
     Fields fields = Fields::Keep;
+    bool own_motion = false;
     int generation = 0;
   };
+  void forget();
   void work(const std::stop_token& stop);
   bool superseded(int64_t index);
   std::optional<int64_t> nextAhead() const;

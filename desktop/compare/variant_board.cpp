@@ -1,6 +1,5 @@
 #include "desktop/compare/variant_board.h"
 
-#include <QGridLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <cmath>
@@ -52,58 +51,22 @@ QString differenceText(const DenoiseSettings& s, const DenoiseSettings& from) {
   return parts.isEmpty() ? QObject::tr("as set") : parts.join(QStringLiteral(" · "));
 }
 
-VariantBoard::VariantBoard(QWidget* parent) : QWidget(parent) {
-  auto* grid = new QGridLayout(this);
-  grid->setContentsMargins(0, 0, 0, 0);
-  grid->setSpacing(8);
-  for (size_t i = 0; i < kMost; ++i) {
-    tiles_[i] = makeTile(i);
-    grid->addWidget(tiles_[i].box, static_cast<int>(i / 2), static_cast<int>(i % 2));
+VariantBoard::VariantBoard(QWidget* parent) : TileBoard(parent) {
+  for (size_t i = 1; i < kMost; ++i) {
+    connect(addButton(i, tr("Use"), tr("Treat the clip like this")), &QPushButton::clicked, this, [this, i] {
+      if (i < variants_.size()) Q_EMIT chosen(variants_[i]);
+    });
+    connect(addButton(i, tr("Hold here"),
+                      tr("Keep what is set now in this place, to compare later settings with it")),
+            &QPushButton::clicked, this, [this, i] {
+              if (i >= variants_.size()) return;
+              variants_[i] = variants_.front();
+              refresh();
+            });
   }
   connect(&work_, &Background::changed, this, [this] {
-    if (!work_.trouble().isEmpty()) tiles_[0].figures->setText(work_.trouble());
+    if (!work_.trouble().isEmpty()) tile(0).figures->setText(work_.trouble());
   });
-}
-
-VariantBoard::Tile VariantBoard::makeTile(size_t which) {
-  Tile tile;
-  tile.box = new QWidget;
-  auto* column = new QVBoxLayout(tile.box);
-  column->setContentsMargins(0, 0, 0, 0);
-  column->setSpacing(3);
-  tile.view = new PictureView;
-  tile.view->setAccessibleName(tr("Variant %1").arg(which + 1));
-  connect(tile.view, &PictureView::viewChanged, this, [this, which] { follow(which); });
-  auto* head = new QWidget;
-  head->setFixedHeight(32);
-  auto* line = new QHBoxLayout(head);
-  line->setContentsMargins(0, 0, 0, 0);
-  tile.name = new QLabel;
-  tile.name->setFont(textFont(13, true));
-  tile.figures = quietLabel();
-  tile.figures->setWordWrap(false);
-  line->addWidget(tile.name);
-  line->addSpacing(8);
-  line->addWidget(tile.figures, 1);
-  if (which > 0) {
-    tile.use = new QPushButton(tr("Use"));
-    tile.use->setToolTip(tr("Treat the clip like this"));
-    connect(tile.use, &QPushButton::clicked, this, [this, which] {
-      if (which < variants_.size()) Q_EMIT chosen(variants_[which]);
-    });
-    tile.hold = new QPushButton(tr("Hold here"));
-    tile.hold->setToolTip(tr("Keep what is set now in this place, to compare later settings with it"));
-    connect(tile.hold, &QPushButton::clicked, this, [this, which] {
-      if (which >= variants_.size()) return;
-      variants_[which] = variants_.front();
-      refresh();
-    });
-    line->addWidget(tile.use);
-    line->addWidget(tile.hold);
-  }
-  column->addWidget(head);
-  column->addWidget(tile.view, 1);
-  return tile;
 }
 
 void VariantBoard::setFrame(const ClipInfo& clip, Fields fields, int64_t frame,
@@ -123,8 +86,8 @@ void VariantBoard::setFrame(const ClipInfo& clip, Fields fields, int64_t frame,
 void VariantBoard::refresh() {
   settled_ = false;
   for (size_t i = 0; i < kMost; ++i) {
-    tiles_[i].name->setText(i == 0 ? tr("as set") : differenceText(variants_[i], variants_.front()));
-    tiles_[i].figures->setText(correction_.noise ? tr("working…") : tr("no noise curve"));
+    tile(i).name->setText(i == 0 ? tr("as set") : differenceText(variants_[i], variants_.front()));
+    tile(i).figures->setText(correction_.noise ? tr("working…") : tr("no noise curve"));
   }
   if (!correction_.noise) return;
   work_.run([this, clip = clip_, fields = fields_, frame = frame_, correction = correction_,
@@ -137,42 +100,25 @@ void VariantBoard::refresh() {
 void VariantBoard::show(const std::vector<VariantFrame>& results) {
   for (size_t i = 0; i < std::min(kMost, results.size()); ++i) {
     const VariantFrame& r = results[i];
-    tiles_[i].image = imageOf(r.corrected);
-    tiles_[i].size = QSize(r.corrected.width, r.corrected.height);
+    pictures_[i] = {imageOf(r.corrected), QSize(r.corrected.width, r.corrected.height)};
     QString text = tr("noise left %1").arg(withUnit(r.removal.noise_left * 100, 0, QStringLiteral("%")));
     if (r.removal.takes_structure)
       text += tr(" · ▲ structure %1").arg(withUnit(r.removal.structure_taken * 100, 0, QStringLiteral("%")));
-    tiles_[i].figures->setText(text);
-    tiles_[i].figures->setToolTip(tr("This frame took %1").arg(withUnit(r.seconds, 2, QStringLiteral("s"))));
+    tile(i).figures->setText(text);
+    tile(i).figures->setToolTip(tr("This frame took %1").arg(withUnit(r.seconds, 2, QStringLiteral("s"))));
   }
   settled_ = true;
   present();
 }
 
 void VariantBoard::present() {
-  for (Tile& tile : tiles_) tile.view->setPicture(liftedImage(tile.image, lift_), tile.size);
+  for (size_t i = 0; i < kMost; ++i)
+    tile(i).view->setPicture(liftedImage(pictures_[i].first, lift_), pictures_[i].second);
 }
 
 void VariantBoard::setLift(int stops) {
   lift_ = stops;
   present();
-}
-
-void VariantBoard::setZoom(double zoom) { tiles_[0].view->setZoom(zoom); }
-
-void VariantBoard::centreOn(QPointF picture) {
-  for (Tile& tile : tiles_) tile.view->centreOn(picture);
-}
-
-void VariantBoard::follow(size_t leader) {
-  if (following_) return;
-  following_ = true;
-  for (size_t i = 0; i < kMost; ++i) {
-    if (i == leader) continue;
-    tiles_[i].view->setZoom(tiles_[leader].view->zoom());
-    tiles_[i].view->centreOn(tiles_[leader].view->centre());
-  }
-  following_ = false;
 }
 
 }  // namespace glenhaze::desktop

@@ -7,6 +7,7 @@
 
 #include "desktop/bench/path_plot.h"
 #include "desktop/bench/stabilization_form.h"
+#include "desktop/compare/steady_board.h"
 #include "tests/interface/window_fixture.h"
 #include "tests/support/motion.h"
 
@@ -16,12 +17,12 @@ namespace {
 class MotionWindow : public Window {
  protected:
   // A windy clip and a pan past uprights of one camera whose lens is known.
-  void openWindy(bool with_pan = false) {
+  void openWindy(bool with_pan = false, const sim::Scene& scene = sim::millScene()) {
     sim::CameraSetup setup = testing::smallCamera();
     setup.readout_s = 0.015;
     sim::FilmSettings film = testing::smallFilm(24);
     film.bit_rate = 0;
-    sim::writeFilm(folder / "windy.mp4", {setup, sim::millScene(), testing::windy(0.8)}, film);
+    sim::writeFilm(folder / "windy.mp4", {setup, scene, testing::windy(0.8)}, film);
     if (with_pan)
       sim::writeFilm(folder / "pan.mp4",
                      {setup, sim::uprightsScene(),
@@ -39,6 +40,11 @@ class MotionWindow : public Window {
     for (size_t i = 0; i < plans.size(); ++i)
       if (plans[i].info.path.filename() == name) return static_cast<int>(i);
     return -1;
+  }
+  void give(const std::function<void(Profile&)>& part) {
+    Profile profile = window->session().profileFor(clipNamed("windy.mp4"));
+    part(profile);
+    window->session().putProfile(QStringLiteral("part"), profile);
   }
   const ClipPlan& windy() { return window->session().plans()[static_cast<size_t>(clipNamed("windy.mp4"))]; }
 };
@@ -127,6 +133,57 @@ TEST_F(MotionWindow, StabilizationIsSetOnAClipAndKeptForTheCamera) {
   EXPECT_FALSE(windy().clip.stabilization);
   EXPECT_EQ(windy().stabilization.kind, Coverage::Measured);
   EXPECT_EQ(windy().motion.settings.smoothing_s, 2);
+}
+
+TEST_F(MotionWindow, StrengthsPlaySideBySideAndOneIsTaken) {
+  openWindy();
+  give([](Profile& p) { p.stabilization.emplace(); });
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  SteadyBoard& board = compare.steadyBoard();
+  QTest::keyClick(&compare, Qt::Key_M);
+  ASSERT_TRUE(eventually([&] { return board.settled(); }));
+  ASSERT_EQ(board.strengths().size(), 3U);
+  EXPECT_LT(board.strengths()[1].smoothing_s, board.strengths()[0].smoothing_s);
+  // Every frame of the loop is there, and they play one after the other, round and round.
+  for (int64_t i = 0; i + 1 < windy().info.frames; ++i) EXPECT_EQ(board.after(i), i + 1);
+  EXPECT_EQ(board.after(windy().info.frames - 1), 0);
+  const int64_t before = compare.frame();
+  QTest::keyClick(&compare, Qt::Key_P);
+  ASSERT_TRUE(eventually([&] { return compare.frame() != before; }));
+  QTest::keyClick(&compare, Qt::Key_P);
+  buttonSaying(board, QStringLiteral("Use"))->click();
+  ASSERT_TRUE(windy().clip.stabilization);
+  EXPECT_EQ(windy().clip.stabilization->smoothing_s, 0.2);
+  // What is set stands first again, and the others are around it.
+  ASSERT_TRUE(eventually([&] { return board.settled() && board.strengths()[0].smoothing_s == 0.2; }));
+  window->session().undoStack().undo();
+  EXPECT_FALSE(windy().clip.stabilization);
+}
+
+TEST_F(MotionWindow, WhatMovesOnItsOwnIsMappedAndMendedWhereAsked) {
+  sim::Scene scene = sim::millScene();
+  sim::addBox(scene, {-2.2F, -1.4F, 6.2F}, {0.2F, 0.6F, 6.6F}, sim::Material::Stone, {1, 1, 1}, {3, 0, 0});
+  openWindy(false, scene);
+  give([](Profile& p) { p.shutter = shutterPartByHand({0.015, ScanDirection::Down}); });
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  compare.goTo(4);
+  compare.setLook(5);
+  const auto says = [&](const QString& text) {
+    for (const QLabel* label : compare.findChildren<QLabel*>())
+      if (label->text().contains(text)) return true;
+    return false;
+  };
+  ASSERT_TRUE(eventually([&] { return says(QStringLiteral("Own motion leaves places")); }));
+  EXPECT_FALSE(windy().clip.shutter_local);
+  auto* mend = compare.findChild<QCheckBox*>(QStringLiteral("mend-own-motion"));
+  ASSERT_NE(mend, nullptr);
+  mend->click();
+  EXPECT_TRUE(windy().job.correction.shutter_local);
+  ASSERT_TRUE(eventually([&] { return says(QStringLiteral("taken back")); }));
+  window->session().undoStack().undo();
+  EXPECT_FALSE(windy().clip.shutter_local);
 }
 
 TEST_F(MotionWindow, AMaskOverRotorBladesAsksForAnotherAnalysis) {

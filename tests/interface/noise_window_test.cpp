@@ -14,12 +14,6 @@
 namespace glenhaze::desktop {
 namespace {
 
-QPushButton* buttonSaying(QWidget& parent, const QString& text) {
-  for (QPushButton* b : parent.findChildren<QPushButton*>())
-    if (b->text() == text && b->isVisibleTo(&parent)) return b;
-  return nullptr;
-}
-
 // Noise from the shot to the ledger: measured on the bench, put into the profile, seen in Compare, undone.
 TEST_F(Window, NoiseIsMeasuredPutIntoTheProfileAndRemoved) {
   sim::CameraSetup camera = testing::smallCamera();

@@ -3,6 +3,7 @@
 
 #include <gtest/gtest.h>
 
+#include <QPushButton>
 #include <QTest>
 #include <memory>
 
@@ -22,6 +23,12 @@ template <typename Widget>
 Widget* named(QWidget& parent, const QString& name) {
   for (Widget* w : parent.findChildren<Widget*>())
     if (w->accessibleName() == name) return w;
+  return nullptr;
+}
+
+inline QPushButton* buttonSaying(QWidget& parent, const QString& text) {
+  for (QPushButton* b : parent.findChildren<QPushButton*>())
+    if (b->text() == text && b->isVisibleTo(&parent)) return b;
   return nullptr;
 }
 
