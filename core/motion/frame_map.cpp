@@ -26,6 +26,10 @@ std::array<double, 9> lensTo(Point shift, double scale) {
   return {1 / scale, 0, -shift.x / scale, 0, 1 / scale, -shift.y / scale, 0, 0, 1};
 }
 
+size_t heldTo(const CameraPath& path, int64_t frame) {
+  return static_cast<size_t>(std::clamp<int64_t>(frame, 0, static_cast<int64_t>(path.frames().size()) - 1));
+}
+
 // Shift and scale run straight between the frames of a scene.
 void betweenFrames(const CameraPath& path, size_t i, double offset, Point& shift, double& scale) {
   const auto& frames = path.frames();
@@ -41,25 +45,27 @@ void betweenFrames(const CameraPath& path, size_t i, double offset, Point& shift
 }  // namespace
 
 FrameMap::FrameMap(const ClipMotion& motion, int64_t frame, const LensMap& lens, const LensWindow& window)
-    : lens_(lens), window_(window), rows_(motion.shutter, lens.lens().width, lens.lens().height) {
-  const auto i = static_cast<size_t>(
-      std::clamp<int64_t>(frame, 0, static_cast<int64_t>(motion.path.frames().size()) - 1));
-  const VirtualFrame& view = motion.frames[i];
+    : FrameMap(motion.path, motion.shutter, heldTo(motion.path, frame),
+               motion.frames[heldTo(motion.path, frame)], lens, window) {}
+
+FrameMap::FrameMap(const CameraPath& path, const Shutter& shutter, size_t frame, const VirtualFrame& view,
+                   const LensMap& lens, const LensWindow& window)
+    : lens_(lens), window_(window), rows_(shutter, lens.lens().width, lens.lens().height) {
   zoom_ = view.zoom;
   offset_ = {view.offset.x * window.width(), view.offset.y * window.height()};
   middle_ = {(window.width() - 1) / 2.0, (window.height() - 1) / 2.0};
   source_per_output_ = 1 / (window.zoom() * view.zoom);
   const std::array<double, 9> from_view = lensTo(view.shift, view.scale);
-  const double readout = motion.shutter.rolls() ? motion.shutter.readout_s : 0;
+  const double readout = shutter.rolls() ? shutter.readout_s : 0;
   first_time_ = -0.5 * kBeyond * readout;
   per_second_ = readout > 0 ? (kTimes - 1) / (kBeyond * readout) : 0;
-  const Quaternion to_frame = inverse(motion.path.frames()[i].orientation) * view.orientation;
+  const Quaternion to_frame = inverse(path.frames()[frame].orientation) * view.orientation;
   for (int k = 0; k < kTimes; ++k) {
     const double time = per_second_ > 0 ? first_time_ + k / per_second_ : 0;
     Point shift;
     double scale = 1;
-    betweenFrames(motion.path, i, time, shift, scale);
-    const Quaternion turn = inverse(motion.path.turnSince(i, time)) * to_frame;
+    betweenFrames(path, frame, time, shift, scale);
+    const Quaternion turn = inverse(path.turnSince(frame, time)) * to_frame;
     matrices_[static_cast<size_t>(k)] = times(lensFrom(shift, scale), times(matrixOf(turn).m, from_view));
   }
 }

@@ -27,6 +27,9 @@ class FrameMap {
  public:
   /// `frame`: of the path; others are held to its ends.
   FrameMap(const ClipMotion& motion, int64_t frame, const LensMap& lens, const LensWindow& window);
+  /// The frame of a path that is not empty, seen as `view`.
+  FrameMap(const CameraPath& path, const Shutter& shutter, size_t frame, const VirtualFrame& view,
+           const LensMap& lens, const LensWindow& window);
 
   /// Output pixel → source pixel; empty outside the lens's field. The row that a place was read in depends on
   /// where it is: solved by fixed-point steps to under 0.002 px.

@@ -134,7 +134,8 @@ CameraPath mendedByHand(const CameraPath& measured, const std::vector<HandKey>& 
   return CameraPath(std::move(frames));
 }
 
-Difference differenceUnder(const Frame& frozen, const Frame& frame, const HandKey& key) {
+Difference differenceUnder(const Frame& frozen, const Frame& frame, const HandKey& key,
+                           std::span<const MotionMask> left_out) {
   Difference out;
   out.picture = makeFrame(frame.width, frame.height, {Chroma::Mono, 8});
   out.picture.colour = {1, 1, 1, true, ChromaSiting::Left};
@@ -149,7 +150,11 @@ Difference differenceUnder(const Frame& frozen, const Frame& frame, const HandKe
         const Point p = placement.back({(x + 0.5) / w, (y + 0.5) / w});
         const double sx = p.x * w - 0.5, sy = p.y * w - 0.5;
         auto* to = out.picture.planes[0].row<uint8_t>(y) + x;
-        if (sx < 0 || sy < 0 || sx > frozen.width - 1.001 || sy > frozen.height - 1.001) {
+        const Point share{(x + 0.5) / w, (y + 0.5) / frame.height};
+        const bool out_of_it = std::any_of(left_out.begin(), left_out.end(), [&](const MotionMask& m) {
+          return m.holdsAt(frame.index) && m.covers(share);
+        });
+        if (out_of_it || sx < 0 || sy < 0 || sx > frozen.width - 1.001 || sy > frozen.height - 1.001) {
           *to = 60;
           continue;
         }

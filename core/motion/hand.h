@@ -8,12 +8,14 @@
 // cubics (of Catmull and Rom, on uneven steps); outside them they stay.
 
 #include <cstdint>
+#include <span>
 #include <string>
 #include <vector>
 
 #include "core/frame/frame.h"
 #include "core/lens/model.h"
 #include "core/motion/path.h"
+#include "core/motion/tracks.h"
 
 namespace glenhaze {
 
@@ -41,12 +43,14 @@ CameraPath pathByHand(const std::vector<HandKey>& keys, const std::vector<double
 CameraPath mendedByHand(const CameraPath& measured, const std::vector<HandKey>& keys, const Lens& lens);
 
 /// How two frames differ under a key: 8-bit grey, the size of `frame`, black where they agree. Places outside
-/// the frozen frame are mid-grey, and do not count in `mean`.
+/// the frozen frame, and under one of `left_out` (see MotionMask) in the frame, are mid-grey and do not count
+/// in `mean`.
 struct Difference {
   Frame picture;
   double mean = 0;  ///< codes
 };
-Difference differenceUnder(const Frame& frozen, const Frame& frame, const HandKey& key);
+Difference differenceUnder(const Frame& frozen, const Frame& frame, const HandKey& key,
+                           std::span<const MotionMask> left_out = {});
 
 /// As JSON text, for files that hold them.
 std::string handKeysToText(const std::vector<HandKey>& keys);

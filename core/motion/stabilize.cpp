@@ -14,6 +14,17 @@ namespace glenhaze {
 using detail::lambdaOf;
 using detail::smoothed;
 
+WindowKey windowAt(const std::vector<WindowKey>& keys, int64_t frame) {
+  if (keys.empty()) return {frame, {}, 1};
+  const auto after = std::upper_bound(keys.begin(), keys.end(), frame,
+                                      [](int64_t f, const WindowKey& k) { return f < k.frame; });
+  const WindowKey& b = after == keys.end() ? keys.back() : *after;
+  const WindowKey& a = after == keys.begin() ? b : *(after - 1);
+  const double t =
+      b.frame > a.frame ? static_cast<double>(frame - a.frame) / static_cast<double>(b.frame - a.frame) : 0;
+  return {frame, a.offset + (b.offset - a.offset) * t, a.size + t * (b.size - a.size)};
+}
+
 bool WindowKey::operator==(const WindowKey& o) const {
   return frame == o.frame && offset.x == o.offset.x && offset.y == o.offset.y && size == o.size;
 }
@@ -148,15 +159,9 @@ class Stabilizer {
     std::sort(keys.begin(), keys.end(), [](const auto& a, const auto& b) { return a.frame < b.frame; });
     sizes_.resize(views_.size());
     for (size_t i = 0; i < views_.size(); ++i) {
-      const auto at = static_cast<int64_t>(i);
-      const auto after = std::upper_bound(keys.begin(), keys.end(), at,
-                                          [](int64_t f, const WindowKey& k) { return f < k.frame; });
-      const WindowKey& b = after == keys.end() ? keys.back() : *after;
-      const WindowKey& a = after == keys.begin() ? b : *(after - 1);
-      const double t =
-          b.frame > a.frame ? static_cast<double>(at - a.frame) / static_cast<double>(b.frame - a.frame) : 0;
-      views_[i].offset = a.offset + (b.offset - a.offset) * t;
-      sizes_[i] = a.size + t * (b.size - a.size);
+      const WindowKey at = windowAt(keys, static_cast<int64_t>(i));
+      views_[i].offset = at.offset;
+      sizes_[i] = at.size;
     }
   }
 

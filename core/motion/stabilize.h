@@ -41,6 +41,9 @@ struct WindowKey {
   bool operator==(const WindowKey& o) const;
 };
 
+/// What holds at a frame between keys in order of their frames; without keys the whole window.
+WindowKey windowAt(const std::vector<WindowKey>& keys, int64_t frame);
+
 struct StabilizationSettings {
   Steadying steadying = Steadying::KeepMove;
   double smoothing_s = 0.8;            ///< time constant, 0.05..20

@@ -18,6 +18,16 @@ bool MotionMask::operator==(const MotionMask& other) const {
          std::equal(corners.begin(), corners.end(), other.corners.begin(), other.corners.end(), same);
 }
 
+// By how often a line from the place to the right crosses the outline.
+bool MotionMask::covers(Point p) const {
+  bool inside = false;
+  for (size_t i = 0, j = corners.size() - 1; i < corners.size(); j = i++) {
+    const Point &a = corners[i], &b = corners[j];
+    if ((a.y > p.y) != (b.y > p.y) && p.x < (b.x - a.x) * (p.y - a.y) / (b.y - a.y) + a.x) inside = !inside;
+  }
+  return inside;
+}
+
 struct Tracker::Inside {
   detail::FramePreparer preparer;
   detail::PointFollower follower;

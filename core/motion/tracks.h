@@ -22,6 +22,9 @@ struct MotionMask {
   std::vector<Point> corners;  ///< polygon, as shares of the picture's width and height, 0..1
   int64_t first = 0;           ///< frames in which it holds
   int64_t last = -1;           ///< behind the last one; −1: to the end
+  bool holdsAt(int64_t frame) const { return frame >= first && (last < 0 || frame < last); }
+  /// Whether it covers a place, as shares of the width and height.
+  bool covers(Point share) const;
   bool operator==(const MotionMask& other) const;
 };
 

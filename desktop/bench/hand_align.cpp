@@ -14,6 +14,12 @@ void HandAlign::setKeys(const std::vector<HandKey>& keys) {
   Q_EMIT changed();
 }
 
+void HandAlign::setLeftOut(const std::vector<MotionMask>& masks) {
+  if (masks == left_out_) return;
+  left_out_ = masks;
+  Q_EMIT changed();
+}
+
 void HandAlign::setFrame(const Frame& frame) {
   const bool other = frame.index != frame_.index;
   frame_ = frame;
@@ -47,7 +53,7 @@ void HandAlign::setPivot(QPointF at_px) {
 
 std::optional<Difference> HandAlign::difference() const {
   if (!ready() || frame_.width != frozen_.width || frame_.height != frozen_.height) return std::nullopt;
-  return differenceUnder(frozen_, frame_, now_);
+  return differenceUnder(frozen_, frame_, now_, left_out_);
 }
 
 std::vector<HandKey> HandAlign::frozenHere() const {

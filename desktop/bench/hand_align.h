@@ -22,8 +22,11 @@ class HandAlign : public QObject {
   void setFrozen(const Frame& frame) { frozen_ = frame; }
   bool ready() const { return frozen_.width > 0 && !keys_.empty(); }
 
+  /// Parts that move on their own are left out of the difference.
+  void setLeftOut(const std::vector<MotionMask>& masks);
   /// The frame looked at: the key being nudged begins with what holds there.
   void setFrame(const Frame& frame);
+  bool hasFrame() const { return frame_.width > 0; }
   const HandKey& now() const { return now_; }
   /// Picture pixels, degrees clockwise, and a factor.
   void nudge(QPointF by_px, double turn_deg, double scale);
@@ -46,6 +49,7 @@ class HandAlign : public QObject {
  private:
   std::vector<HandKey> keys_;
   Frame frozen_, frame_;
+  std::vector<MotionMask> left_out_;
   HandKey now_;
 };
 

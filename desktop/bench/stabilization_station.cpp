@@ -12,8 +12,11 @@
 #include <cmath>
 
 #include "core/base/error.h"
+#include "desktop/bench/hand_tools.h"
+#include "desktop/bench/mask_tools.h"
 #include "desktop/bench/path_plot.h"
 #include "desktop/bench/stabilization_form.h"
+#include "desktop/bench/window_tools.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
 
@@ -21,7 +24,7 @@ namespace glenhaze::desktop {
 
 namespace {
 
-constexpr int kHandLook = 2;
+constexpr int kHandLook = 2, kWindowLook = 3;
 constexpr size_t kMostRanges = 4;  // listed; the plot shows all
 
 QString percent(double share) { return withUnit(share * 100, share < 0.1 ? 1 : 0, QStringLiteral("%")); }
@@ -42,17 +45,10 @@ StabilizationStation::StabilizationStation(Session& session, QWidget* parent)
   });
   arrange(buildTools(), view_, slider_, plot_, buildFindings(), QStringLiteral("bench-stabilization"));
   wireView();
-  connect(&preview_, &Preview::ready, this, [this](const PreviewFrame& frame) {
-    frame_ = frame;
-    hand_.setFrame(frame.source_frame);
-    showPicture();
-  });
+  connect(&preview_, &Preview::ready, this, &StabilizationStation::takeFrame);
   connect(&frozen_, &Preview::ready, this, [this](const PreviewFrame& frame) {
-    hand_.setFrozen(frame.source_frame);
+    hand_->align().setFrozen(frame.source_frame);
     showPicture();
-  });
-  connect(&hand_, &HandAlign::changed, this, [this] {
-    if (look_->currentIndex() == kHandLook) showPicture();
   });
   connect(&preview_, &Preview::failed, this, &StabilizationStation::say);
   connect(&session_.motion(), &MotionStore::changed, this, [this] {
@@ -62,28 +58,37 @@ StabilizationStation::StabilizationStation(Session& session, QWidget* parent)
           [this](double share) { progress_->setValue(static_cast<int>(share * 1000)); });
 }
 
+void StabilizationStation::takeFrame(const PreviewFrame& frame) {
+  frame_ = frame;
+  hand_->align().setFrame(frame.source_frame);
+  window_->setFrame(frame.index);
+  masks_->setFrame(frame.index, {frame.source_frame.width, frame.source_frame.height});
+  showPicture();
+}
+
 QWidget* StabilizationStation::buildTools() {
   auto* bar = new QWidget;
   auto* row = new QHBoxLayout(bar);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(6);
   look_ = new QComboBox;
-  look_->addItems({tr("Source with its window"), tr("Result"), tr("By hand: difference")});
+  look_->addItems(
+      {tr("Source with its window"), tr("Result"), tr("By hand: difference"), tr("By hand: window")});
   look_->setAccessibleName(tr("What is shown"));
-  look_->setToolTip(tr("The picture as filmed with the part that is delivered, or what comes out"));
-  connect(look_, &QComboBox::currentIndexChanged, this, [this](int look) {
-    hand_tools_->setVisible(look == kHandLook);
-    mask_->setVisible(look != kHandLook);
-    log_->setVisible(look != kHandLook);
-    tracks_->setVisible(look == 0);
-    showPicture();
-  });
+  look_->setToolTip(tr(
+      "The picture as filmed with the part that is delivered, what comes out, a frozen frame over this one, "
+      "or the window placed by hand"));
+  connect(look_, &QComboBox::currentIndexChanged, this, &StabilizationStation::showLook);
   row->addWidget(look_);
   tracks_ = new QCheckBox(tr("Tracks"));
   tracks_->setToolTip(tr("What was followed from the frame before to this one"));
   connect(tracks_, &QCheckBox::toggled, this, [this] { view_->update(); });
   row->addWidget(tracks_);
-  row->addWidget(buildHandTools(), 1);
+  hand_ = new HandTools;
+  window_ = new WindowTools;
+  masks_ = new MaskTools;
+  row->addWidget(hand_, 1);
+  row->addWidget(window_, 1);
   row->addStretch();
   log_ = new QPushButton(tr("Motion log…"));
   log_->setToolTip(
@@ -91,48 +96,48 @@ QWidget* StabilizationStation::buildTools() {
          "per second. Offset and axes are found."));
   connect(log_, &QPushButton::clicked, this, &StabilizationStation::chooseLog);
   row->addWidget(log_);
-  mask_ = new QPushButton(tr("Mask"));
-  mask_->setCheckable(true);
-  mask_->setToolTip(tr(
-      "Drag over what is not the scene, as rotor blades or the craft itself: it is not followed, in no clip "
-      "of this camera"));
-  row->addWidget(mask_);
-  unmask_ = new QPushButton(tr("Drop masks"));
-  unmask_->setToolTip(tr("Follow everything again"));
-  connect(unmask_, &QPushButton::clicked, this,
-          [this] { changeMasks(tr("Drop masks"), [](std::vector<MotionMask>& masks) { masks.clear(); }); });
-  row->addWidget(unmask_);
+  row->addWidget(masks_);
+  wireTools();
+  setFocusPolicy(Qt::StrongFocus);
   return bar;
 }
 
-// A frozen frame is laid over the current one and nudged until their difference is black.
-QWidget* StabilizationStation::buildHandTools() {
-  hand_tools_ = new QWidget;
-  auto* row = new QHBoxLayout(hand_tools_);
-  row->setContentsMargins(0, 0, 0, 0);
-  row->setSpacing(6);
-  const auto button = [&](const QString& text, const QString& tip, const std::function<void()>& action) {
-    auto* b = new QPushButton(text);
-    b->setToolTip(tip);
-    // Arrow keys must keep nudging behind a click.
-    b->setFocusPolicy(Qt::TabFocus);
-    connect(b, &QPushButton::clicked, this, action);
-    row->addWidget(b);
-    return b;
-  };
-  button(tr("Freeze this frame"), tr("Lay this frame over all others; keys kept so far are dropped"), [this] {
-    if (frame_.source_frame.width > 0) keepHand(tr("Freeze a frame"), hand_.frozenHere());
+void StabilizationStation::wireTools() {
+  for (PictureTool* tool : std::initializer_list<PictureTool*>{hand_, window_, masks_})
+    connect(tool, &PictureTool::changed, this, [this] { showPicture(); });
+  connect(hand_, &HandTools::kept, this, &StabilizationStation::keepHand);
+  connect(window_, &WindowTools::kept, this, [this](const QString& what, const std::vector<WindowKey>& keys) {
+    StabilizationSettings settings = form_->settings();
+    settings.window = keys;
+    edit(settings, what);
   });
-  keep_key_ = button(tr("Keep key"), tr("The frozen frame lies right here (Return)"),
-                     [this] { keepHand(tr("Keep a key by hand"), hand_.withNow()); });
-  drop_key_ = button(tr("Drop key"), tr("Drop the key of this frame (Delete)"),
-                     [this] { keepHand(tr("Drop a key by hand"), hand_.withoutNow()); });
-  hand_text_ = quietLabel();
-  hand_text_->setWordWrap(false);
-  row->addWidget(hand_text_, 1);
-  hand_tools_->setVisible(false);
-  setFocusPolicy(Qt::StrongFocus);
-  return hand_tools_;
+  connect(masks_, &MaskTools::cameraEdited, this,
+          [this](const QString& what, const std::vector<MotionMask>& masks) {
+            changeMasks(what, [&](std::vector<MotionMask>& now) { now = masks; });
+          });
+  connect(masks_, &MaskTools::clipEdited, this,
+          [this](const QString& what, const std::vector<MotionMask>& masks) {
+            session_.edit(what, [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].masks = masks; });
+          });
+}
+
+void StabilizationStation::showLook() {
+  const int look = look_->currentIndex();
+  hand_->setVisible(look == kHandLook);
+  window_->setVisible(look == kWindowLook);
+  window_->setActive(look == kWindowLook);
+  masks_->setVisible(look == 0 || look == kHandLook);
+  log_->setVisible(look < kHandLook);
+  tracks_->setVisible(look == 0);
+  showPicture();
+}
+
+// The tool that has the keyboard and the mouse.
+PictureTool* StabilizationStation::tool() const {
+  const int look = look_->currentIndex();
+  if (masks_->drawing() && look != 1) return masks_;
+  if (look == kHandLook) return hand_;
+  return look == kWindowLook ? window_ : nullptr;
 }
 
 void StabilizationStation::keepHand(const QString& what, const std::vector<HandKey>& keys) {
@@ -155,87 +160,21 @@ void StabilizationStation::chooseLog() {
                 [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].motion_log = chosen; });
 }
 
-bool StabilizationStation::handKey(int key, Qt::KeyboardModifiers modifiers) {
-  const double step = modifiers.testFlag(Qt::ShiftModifier)     ? 10
-                      : modifiers.testFlag(Qt::ControlModifier) ? 0.1
-                                                                : 1;
-  switch (key) {
-    case Qt::Key_Left:
-      hand_.nudge({-step, 0}, 0, 1);
-      return true;
-    case Qt::Key_Right:
-      hand_.nudge({step, 0}, 0, 1);
-      return true;
-    case Qt::Key_Up:
-      hand_.nudge({0, -step}, 0, 1);
-      return true;
-    case Qt::Key_Down:
-      hand_.nudge({0, step}, 0, 1);
-      return true;
-    case Qt::Key_BracketLeft:
-      hand_.nudge({}, -0.1 * step, 1);
-      return true;
-    case Qt::Key_BracketRight:
-      hand_.nudge({}, 0.1 * step, 1);
-      return true;
-    case Qt::Key_Minus:
-      hand_.nudge({}, 0, 1 / (1 + 0.001 * step));
-      return true;
-    case Qt::Key_Plus:
-    case Qt::Key_Equal:
-      hand_.nudge({}, 0, 1 + 0.001 * step);
-      return true;
-    case Qt::Key_Return:
-    case Qt::Key_Enter:
-      if (modifiers != Qt::NoModifier || !hand_.ready()) return false;
-      keepHand(tr("Keep a key by hand"), hand_.withNow());
-      return true;
-    case Qt::Key_Delete:
-      keepHand(tr("Drop a key by hand"), hand_.withoutNow());
-      return true;
-    default:
-      return false;
-  }
-}
-
 void StabilizationStation::keyPressEvent(QKeyEvent* event) {
-  if (look_->currentIndex() == kHandLook && handKey(event->key(), event->modifiers())) return;
+  if (PictureTool* t = tool(); t != nullptr && t->key(event->key(), event->modifiers())) return;
   BenchStation::keyPressEvent(event);
 }
 
 // The picture has the keyboard once it was clicked, and arrows mean nothing to it.
 bool StabilizationStation::eventFilter(QObject* watched, QEvent* event) {
-  if (watched == view_ && event->type() == QEvent::KeyPress && look_->currentIndex() == kHandLook) {
+  if (watched == view_ && event->type() == QEvent::KeyPress) {
     const auto* key = static_cast<QKeyEvent*>(event);
-    if (handKey(key->key(), key->modifiers())) return true;
+    if (PictureTool* t = tool(); t != nullptr && t->key(key->key(), key->modifiers())) return true;
   }
   return BenchStation::eventFilter(watched, event);
 }
 
 void StabilizationStation::setLook(int look) { look_->setCurrentIndex(look); }
-
-void StabilizationStation::showHand() {
-  const auto difference = hand_.difference();
-  keep_key_->setEnabled(hand_.ready());
-  drop_key_->setEnabled(hand_.isKey());
-  if (!difference) {
-    view_->setPicture(frame_.source, {frame_.source_frame.width, frame_.source_frame.height});
-    hand_text_->setText(hand_.keys().empty() ? tr("Freeze the frame that the others are laid under.")
-                                             : QString());
-    return;
-  }
-  view_->setPicture(imageOf(difference->picture), {frame_.source_frame.width, frame_.source_frame.height});
-  const HandKey& k = hand_.now();
-  const double w = frame_.source_frame.width;
-  hand_text_->setText(tr("%1, %2 px · %3 · %4 · differs by %5%6")
-                          .arg(withUnit(k.shift.x * w, 1, {}), withUnit(k.shift.y * w, 1, {}),
-                               withUnit(k.turn_deg, 2, QStringLiteral("°")),
-                               withUnit(k.scale, 3, QStringLiteral("×")), withUnit(difference->mean, 1, {}),
-                               hand_.isKey() ? tr(" · key") : QString()));
-  hand_text_->setToolTip(
-      tr("Arrow keys shift by a pixel (Shift 10, Ctrl 0.1), [ and ] turn, + and − scale; a double "
-         "click puts the pivot. Black is right."));
-}
 
 QWidget* StabilizationStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
@@ -247,7 +186,8 @@ QWidget* StabilizationStation::buildFindings() {
   column->addWidget(note_);
   column->addWidget(budget_);
   form_ = new StabilizationForm;
-  connect(form_, &StabilizationForm::edited, this, &StabilizationStation::edit);
+  connect(form_, &StabilizationForm::edited, this,
+          [this](const StabilizationSettings& s) { edit(s, tr("Change stabilization")); });
   column->addWidget(form_);
   follow_ = new QPushButton(tr("As the camera's default"));
   follow_->setToolTip(tr("Drop this clip's own settings and follow the camera's"));
@@ -272,25 +212,24 @@ QWidget* StabilizationStation::buildFindings() {
 
 void StabilizationStation::wireView() {
   view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
-    if (!mask_->isChecked() || look_->currentIndex() != 0) return false;
-    drawn_from_ = at;
-    drawing_ = QRectF(at, at);
-    return true;
+    taken_ = tool();
+    if (taken_ != nullptr && !taken_->press(at)) taken_ = nullptr;
+    return taken_ != nullptr;
   };
   view_->on_drag = [this](QPointF at) {
-    if (drawing_) drawing_ = QRectF(drawn_from_, at).normalized();
+    if (taken_ != nullptr) taken_->drag(at);
     view_->update();
   };
   view_->on_release = [this](QPointF at) {
-    if (!drawing_) return;
-    drawing_.reset();
-    addMask(drawn_from_, at);
-    mask_->setChecked(false);
+    if (taken_ != nullptr) taken_->release(at);
+    taken_ = nullptr;
+    view_->update();
   };
   view_->on_double_click = [this](QPointF at) {
-    if (look_->currentIndex() == kHandLook) hand_.setPivot(at);
+    if (PictureTool* t = tool()) t->doubleClick(at);
   };
   view_->installEventFilter(this);
+  showLook();
 }
 
 const ClipPlan* StabilizationStation::plan() const {
@@ -319,16 +258,16 @@ void StabilizationStation::setCamera(int clip, const Profile& profile) {
   follow_->setVisible(p->clip.stabilization.has_value() && profile.stabilization.has_value());
   put_->setEnabled(!profile.camera.name.empty() &&
                    !(profile.stabilization && profile.stabilization->settings == settings));
-  hand_.setKeys(p->clip.hand);
+  HandAlign& hand = hand_->align();
+  hand.setKeys(p->clip.hand);
   log_->setText(p->clip.motion_log.empty() ? tr("Motion log…") : tr("Drop motion log"));
-  if (hand_.frozenFrame() >= 0) {
-    if (p->info.path != path_ || !hand_.ready()) {
+  if (hand.frozenFrame() >= 0) {
+    if (p->info.path != path_ || !hand.ready()) {
       frozen_.setClip(p->info, {}, p->job.fields);
-      frozen_.request(hand_.frozenFrame());
+      frozen_.request(hand.frozenFrame());
     }
   }
-  const bool masked = profile.stabilization && !profile.stabilization->masks.empty();
-  unmask_->setVisible(masked);
+  showMasks(profile, p->clip);
   if (p->info.path != path_) {
     path_ = p->info.path;
     motion_ = nullptr;
@@ -339,6 +278,14 @@ void StabilizationStation::setCamera(int clip, const Profile& profile) {
     preview_.request(slider_->value());
   }
   refresh();
+}
+
+void StabilizationStation::showMasks(const Profile& profile, const ShootClip& clip) {
+  std::vector<MotionMask> all;
+  if (profile.stabilization) all = profile.stabilization->masks;
+  masks_->setMasks(all, clip.masks);
+  all.insert(all.end(), clip.masks.begin(), clip.masks.end());
+  hand_->align().setLeftOut(all);
 }
 
 void StabilizationStation::goTo(qint64 frame) { slider_->setValue(static_cast<int>(frame)); }
@@ -360,6 +307,7 @@ void StabilizationStation::refresh() {
   // Until the new path is there, the last one stays on screen.
   const auto shown = motion_ ? motion_ : session_.motion().newest(p->info.path);
   plot_->setMotion(shown, p->job.range);
+  window_->setMotion(motion_, wanted);
   showFindings();
   if (!motion_) return view_->update();
   Correction correction;
@@ -425,19 +373,19 @@ void StabilizationStation::showFindings() {
 
 void StabilizationStation::showPicture() {
   if (frame_.source_frame.width == 0) return;
-  if (look_->currentIndex() == kHandLook)
-    showHand();
-  else if (look_->currentIndex() == 1)
+  const QSize size(frame_.source_frame.width, frame_.source_frame.height);
+  const int look = look_->currentIndex();
+  const QImage difference = look == kHandLook ? hand_->picture() : QImage();
+  if (look == 1)
     view_->setPicture(frame_.corrected, frame_.size);
   else
-    view_->setPicture(frame_.source, {frame_.source_frame.width, frame_.source_frame.height});
+    view_->setPicture(difference.isNull() ? frame_.source : difference, size);
   view_->update();
 }
 
-void StabilizationStation::edit(const StabilizationSettings& settings) {
+void StabilizationStation::edit(const StabilizationSettings& settings, const QString& what) {
   if (clip_ < 0) return;
-  session_.edit(tr("Change stabilization"),
-                [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].stabilization = settings; });
+  session_.edit(what, [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].stabilization = settings; });
 }
 
 void StabilizationStation::changeMasks(const QString& what,
@@ -452,67 +400,25 @@ void StabilizationStation::changeMasks(const QString& what,
   }
 }
 
-void StabilizationStation::addMask(QPointF a, QPointF b) {
-  const QRectF r = QRectF(a, b).normalized();
-  const ClipPlan* p = plan();
-  if (p == nullptr || r.width() < 8 || r.height() < 8) return view_->update();
-  const auto share = [&](double x, double y) {
-    return Point{std::clamp((x + 0.5) / p->info.width, 0.0, 1.0),
-                 std::clamp((y + 0.5) / p->info.height, 0.0, 1.0)};
-  };
-  MotionMask mask;
-  mask.corners = {share(r.left(), r.top()), share(r.right(), r.top()), share(r.right(), r.bottom()),
-                  share(r.left(), r.bottom())};
-  changeMasks(tr("Mask what is not the scene"),
-              [&](std::vector<MotionMask>& masks) { masks.push_back(mask); });
+void StabilizationStation::drawOver(QPainter& p, const PictureView& view) {
+  const int look = look_->currentIndex();
+  if (look == 1 || frame_.source_frame.width == 0) return;
+  if (look != kWindowLook) masks_->draw(p, view);
+  if (look == kHandLook) return;
+  if (tracks_->isChecked() && look == 0) drawTracks(p, view);
+  window_->draw(p, view);
 }
 
-void StabilizationStation::drawOver(QPainter& p, const PictureView& view) {
-  if (look_->currentIndex() != 0 || frame_.source_frame.width == 0) return;
-  const ClipPlan* planned = plan();
-  if (planned == nullptr) return;
-  const auto wanted = request();
-  if (wanted)
-    for (const MotionMask& m : wanted->masks) {
-      QPolygonF outline;
-      for (const Point& c : m.corners)
-        outline << view.toScreen(QPointF(c.x * planned->info.width - 0.5, c.y * planned->info.height - 0.5));
-      p.setPen(Qt::NoPen);
-      p.setBrush(QColor(30, 31, 32, 165));
-      p.drawPolygon(outline);
-      drawTag(p, outline.boundingRect().topLeft() + QPointF(4, 16), tr("not the scene"));
-    }
-  if (drawing_) {
-    const QRectF r(view.toScreen(drawing_->topLeft()), view.toScreen(drawing_->bottomRight()));
-    drawRimmed(p, QPolygonF(r));
-  }
+void StabilizationStation::drawTracks(QPainter& p, const PictureView& view) {
   const auto tracks = session_.motion().tracks(path_);
   const auto index = static_cast<size_t>(std::max<int64_t>(0, frame_.index));
-  if (tracks_->isChecked() && tracks && index < tracks->frames.size())
-    for (const TrackPair& t : tracks->frames[index].pairs) {
-      const QPointF from =
-          view.toScreen(QPointF(static_cast<double>(t.from_x), static_cast<double>(t.from_y)));
-      const QPointF to = view.toScreen(QPointF(static_cast<double>(t.to_x), static_cast<double>(t.to_y)));
-      drawRimmed(p, QPolygonF{from, to}, 1.2);
-      drawRimmed(p, QPolygonF{to + QPointF(-2, 0), to + QPointF(2, 0)}, 1.2);
-    }
-  if (!motion_ || !wanted) return;
-  // The part of the source that is delivered.
-  const LensMap lens(wanted->lens);
-  const LensWindow window(wanted->lens, wanted->window);
-  const FrameMap map(*motion_->motion, frame_.index, lens, window);
-  const double w = window.width() - 1, h = window.height() - 1;
-  QPolygonF outline;
-  constexpr int kSteps = 24;
-  const auto add = [&](double x, double y) {
-    if (const auto s = map.toSource({x, y})) outline << view.toScreen(QPointF(s->x, s->y));
-  };
-  for (int i = 0; i < kSteps; ++i) add(w * i / kSteps, 0);
-  for (int i = 0; i < kSteps; ++i) add(w, h * i / kSteps);
-  for (int i = 0; i < kSteps; ++i) add(w - w * i / kSteps, h);
-  for (int i = 0; i <= kSteps; ++i) add(0, h - h * i / kSteps);
-  drawRimmed(p, outline, 1.8);
-  drawTag(p, outline.isEmpty() ? QPointF() : outline.front() + QPointF(8, 22), tr("delivered"));
+  if (!tracks || index >= tracks->frames.size()) return;
+  for (const TrackPair& t : tracks->frames[index].pairs) {
+    const QPointF from = view.toScreen(QPointF(static_cast<double>(t.from_x), static_cast<double>(t.from_y)));
+    const QPointF to = view.toScreen(QPointF(static_cast<double>(t.to_x), static_cast<double>(t.to_y)));
+    drawRimmed(p, QPolygonF{from, to}, 1.2);
+    drawRimmed(p, QPolygonF{to + QPointF(-2, 0), to + QPointF(2, 0)}, 1.2);
+  }
 }
 
 void StabilizationStation::putIntoProfile() {
@@ -520,10 +426,14 @@ void StabilizationStation::putIntoProfile() {
     Profile profile = session_.profileFor(clip_);
     if (!profile.stabilization) profile.stabilization.emplace();
     profile.stabilization->settings = form_->settings();
+    // A window that moves with the frames of one clip says nothing about others.
+    const bool own_window = form_->settings().window.size() > 1;
+    if (own_window) profile.stabilization->settings.window.clear();
     session_.putProfile(tr("Put stabilization into profile"), profile);
     // The clip follows what is now the camera's.
-    session_.edit(tr("Follow the camera's stabilization"),
-                  [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].stabilization.reset(); });
+    if (!own_window)
+      session_.edit(tr("Follow the camera's stabilization"),
+                    [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].stabilization.reset(); });
     say(tr("In the profile now. Undo takes it back."));
   } catch (const Error& error) {
     say(QString::fromUtf8(error.what()));

@@ -2,7 +2,6 @@
 // The stabilization station of the bench: the camera's path through a clip, what becomes of it, and what it
 // costs. Set on one clip, kept as the camera's default.
 
-#include "desktop/bench/hand_align.h"
 #include "desktop/bench/station.h"
 #include "desktop/compare/preview.h"
 #include "desktop/session.h"
@@ -17,8 +16,12 @@ class QSlider;
 
 namespace glenhaze::desktop {
 
+class HandTools;
+class MaskTools;
 class PathPlot;
+class PictureTool;
 class StabilizationForm;
+class WindowTools;
 
 class StabilizationStation : public BenchStation {
   Q_OBJECT
@@ -30,8 +33,11 @@ class StabilizationStation : public BenchStation {
   void putIntoProfile() override;
   void goTo(qint64 frame);
   StabilizationForm& form() { return *form_; }
-  HandAlign& hand() { return hand_; }
-  /// 0: source with its window; 1: result; 2: difference to the frozen frame, for aligning by hand.
+  HandTools& hand() { return *hand_; }
+  WindowTools& window() { return *window_; }
+  MaskTools& masks() { return *masks_; }
+  /// 0: source with its window; 1: result; 2: difference to the frozen frame, for aligning by hand; 3: the
+  /// window placed by hand.
   void setLook(int look);
   /// True when the path under the settings shown is known.
   bool settled() const { return motion_ != nullptr; }
@@ -43,25 +49,26 @@ class StabilizationStation : public BenchStation {
  private:
   QWidget* buildTools();
   QWidget* buildFindings();
-  QWidget* buildHandTools();
+  void wireTools();
   void wireView();
-  bool handKey(int key, Qt::KeyboardModifiers modifiers);
+  void showLook();
+  PictureTool* tool() const;
+  void takeFrame(const PreviewFrame& frame);
   void keepHand(const QString& what, const std::vector<HandKey>& keys);
-  void showHand();
   void chooseLog();
   void refresh();
   void showFindings();
   void showPicture();
-  void addMask(QPointF a, QPointF b);
-  void edit(const StabilizationSettings& settings);
+  void showMasks(const Profile& profile, const ShootClip& clip);
+  void edit(const StabilizationSettings& settings, const QString& what);
   void changeMasks(const QString& what, const std::function<void(std::vector<MotionMask>&)>& change);
   void drawOver(QPainter& painter, const PictureView& view);
+  void drawTracks(QPainter& painter, const PictureView& view);
   std::optional<MotionRequest> request() const;
   const ClipPlan* plan() const;
   void say(const QString& text);
 
   Session& session_;
-  HandAlign hand_;
   Preview preview_, frozen_;
   PreviewFrame frame_;
   PictureView* view_ = nullptr;
@@ -70,18 +77,17 @@ class StabilizationStation : public BenchStation {
   QSlider* slider_ = nullptr;
   QComboBox* look_ = nullptr;
   QCheckBox* tracks_ = nullptr;
-  QWidget* hand_tools_ = nullptr;
-  QLabel* hand_text_ = nullptr;
-  QPushButton *keep_key_ = nullptr, *drop_key_ = nullptr, *log_ = nullptr;
-  QPushButton *mask_ = nullptr, *unmask_ = nullptr, *put_ = nullptr, *follow_ = nullptr;
+  HandTools* hand_ = nullptr;
+  WindowTools* window_ = nullptr;
+  MaskTools* masks_ = nullptr;
+  PictureTool* taken_ = nullptr;  // has the mouse until it is released
+  QPushButton *log_ = nullptr, *put_ = nullptr, *follow_ = nullptr;
   QLabel *headline_ = nullptr, *note_ = nullptr, *budget_ = nullptr, *doubts_ = nullptr, *advice_ = nullptr,
          *hint_ = nullptr;
   QProgressBar* progress_ = nullptr;
   std::shared_ptr<const MotionAnswer> motion_;
   std::filesystem::path path_;
   Correction shown_;
-  std::optional<QRectF> drawing_;
-  QPointF drawn_from_;
   int clip_ = -1;
 };
 

@@ -5,8 +5,11 @@
 #include <QLabel>
 #include <QPushButton>
 
+#include "desktop/bench/hand_tools.h"
+#include "desktop/bench/mask_tools.h"
 #include "desktop/bench/path_plot.h"
 #include "desktop/bench/stabilization_form.h"
+#include "desktop/bench/window_tools.h"
 #include "desktop/compare/steady_board.h"
 #include "tests/interface/window_fixture.h"
 #include "tests/support/motion.h"
@@ -45,6 +48,17 @@ class MotionWindow : public Window {
     Profile profile = window->session().profileFor(clipNamed("windy.mp4"));
     part(profile);
     window->session().putProfile(QStringLiteral("part"), profile);
+  }
+  static void dragOver(PictureView& view, QPointF from, QPointF to) {
+    QTest::mousePress(&view, Qt::LeftButton, {}, view.toScreen(from).toPoint());
+    QTest::mouseMove(&view, view.toScreen((from + to) / 2).toPoint());
+    QTest::mouseMove(&view, view.toScreen(to).toPoint());
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, view.toScreen(to).toPoint());
+  }
+  StabilizationStation& stabilization() {
+    window->go(MainWindow::Bench);
+    window->benchPlace().setStation(BenchPlace::Stabilization);
+    return window->benchPlace().stabilization();
   }
   const ClipPlan& windy() { return window->session().plans()[static_cast<size_t>(clipNamed("windy.mp4"))]; }
 };
@@ -195,16 +209,10 @@ TEST_F(MotionWindow, AMaskOverRotorBladesAsksForAnotherAnalysis) {
   ASSERT_TRUE(eventually([&] { return station.settled(); }));
   const auto before = window->session().motion().tracks(windy().info.path);
   ASSERT_TRUE(before);
-  QPushButton* mask = nullptr;
-  for (QPushButton* b : station.findChildren<QPushButton*>())
-    if (b->text() == QStringLiteral("Mask")) mask = b;
-  ASSERT_NE(mask, nullptr);
-  mask->click();
+  station.masks().begin(MaskTools::Scope::Camera);
   auto* view = station.findChild<PictureView*>();
   ASSERT_TRUE(eventually([&] { return view->pictureSize().width() == 320; }));
-  QTest::mousePress(view, Qt::LeftButton, {}, view->toScreen({40, 5}).toPoint());
-  QTest::mouseMove(view, view->toScreen({200, 60}).toPoint());
-  QTest::mouseRelease(view, Qt::LeftButton, {}, view->toScreen({300, 80}).toPoint());
+  dragOver(*view, {40, 5}, {300, 80});
   const Profile profile = window->session().profileFor(clipNamed("windy.mp4"));
   ASSERT_TRUE(profile.stabilization);
   ASSERT_EQ(profile.stabilization->masks.size(), 1U);
@@ -216,6 +224,95 @@ TEST_F(MotionWindow, AMaskOverRotorBladesAsksForAnotherAnalysis) {
     EXPECT_FALSE(p.to_x > 50 && p.to_x < 290 && p.to_y > 10 && p.to_y < 70);
 }
 
+TEST_F(MotionWindow, MasksOfAClipHoldOverTimeAndAreLeftOutOfTheDifference) {
+  openWindy();
+  StabilizationStation& station = stabilization();
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  auto* view = station.findChild<PictureView*>();
+  station.goTo(6);
+  ASSERT_TRUE(eventually([&] { return station.window().now().frame == 6; }));
+  station.masks().begin(MaskTools::Scope::ClipFromHere);
+  dragOver(*view, {40, 20}, {200, 120});
+  ASSERT_EQ(windy().clip.masks.size(), 1U);
+  EXPECT_EQ(windy().clip.masks[0].first, 6);
+  EXPECT_EQ(windy().clip.masks[0].last, -1);
+  station.goTo(9);
+  const auto menuAction = [&](const QString& text) {
+    for (QAction* a : station.masks().findChildren<QAction*>())
+      if (a->text() == text) return a;
+    return static_cast<QAction*>(nullptr);
+  };
+  QAction* end = menuAction(QStringLiteral("End this clip's masks with this frame"));
+  ASSERT_NE(end, nullptr);
+  ASSERT_TRUE(eventually([&] { return end->isEnabled() && station.window().now().frame == 9; }));
+  end->trigger();
+  EXPECT_EQ(windy().clip.masks[0].last, 10);
+  // Nothing is followed under it while it holds, and things are again behind it.
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  const auto tracks = window->session().motion().tracks(windy().info.path);
+  const auto under = [&](size_t frame) {
+    int count = 0;
+    for (const TrackPair& p : tracks->frames[frame].pairs)
+      count += p.to_x > 45 && p.to_x < 195 && p.to_y > 25 && p.to_y < 115 ? 1 : 0;
+    return count;
+  };
+  EXPECT_EQ(under(8), 0);
+  EXPECT_GT(under(4), 3);
+  EXPECT_GT(under(22), 3);
+  // The difference for aligning by hand leaves it out as well.
+  HandAlign& hand = station.hand().align();
+  station.setLook(2);
+  buttonSaying(station, QStringLiteral("Freeze this frame"))->click();
+  ASSERT_TRUE(eventually([&] { return hand.ready(); }));
+  station.goTo(7);
+  ASSERT_TRUE(eventually([&] { return hand.difference() && station.window().now().frame == 7; }));
+  const Difference difference = *hand.difference();
+  EXPECT_EQ(difference.picture.planes[0].at(100, 60, 1), 60);
+  EXPECT_EQ(difference.picture.planes[0].at(44, 24, 1), 60);
+  menuAction(QStringLiteral("Drop this clip's masks"))->trigger();
+  EXPECT_TRUE(windy().clip.masks.empty());
+  EXPECT_NE(hand.difference()->mean, difference.mean);
+}
+
+TEST_F(MotionWindow, TheWindowIsPlacedByHandOverTime) {
+  openWindy();
+  StabilizationStation& station = stabilization();
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  auto* view = station.findChild<PictureView*>();
+  station.setLook(3);
+  WindowTools& tool = station.window();
+  station.goTo(5);
+  ASSERT_TRUE(eventually([&] { return tool.now().frame == 5 && view->pictureSize().width() == 320; }));
+  // Sized by the box, dragged to the lower right; kept when the mouse is let go.
+  named<QDoubleSpinBox>(tool, QStringLiteral("Size of the window"))->setValue(70);
+  EXPECT_FALSE(windy().clip.stabilization);
+  dragOver(*view, {160, 90}, {184, 102});
+  ASSERT_TRUE(windy().clip.stabilization);
+  ASSERT_EQ(windy().clip.stabilization->window.size(), 1U);
+  const WindowKey first = windy().clip.stabilization->window[0];
+  EXPECT_EQ(first.frame, 5);
+  EXPECT_NEAR(first.size, 0.7, 1e-9);
+  EXPECT_NEAR(first.offset.x, 24.0 / 320, 0.03);
+  EXPECT_NEAR(first.offset.y, 12.0 / 180, 0.03);
+  // A second key by keyboard; straight between them.
+  station.goTo(15);
+  ASSERT_TRUE(eventually([&] { return station.settled() && tool.now().frame == 15; }));
+  QTest::keyClick(view, Qt::Key_Left, Qt::ShiftModifier);
+  QTest::keyClick(view, Qt::Key_Return);
+  ASSERT_EQ(windy().clip.stabilization->window.size(), 2U);
+  EXPECT_NEAR(windy().clip.stabilization->window[1].offset.x, first.offset.x - 10.0 / 320, 1e-6);
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  const auto answer = window->session().motion().find(windy().motion);
+  ASSERT_TRUE(answer);
+  EXPECT_NEAR(answer->stabilized.frames[10].offset.x, first.offset.x - 5.0 / 320, 1e-6);
+  QTest::keyClick(view, Qt::Key_Delete);
+  EXPECT_EQ(windy().clip.stabilization->window.size(), 1U);
+  buttonSaying(station, QStringLiteral("Whole again"))->click();
+  EXPECT_TRUE(windy().clip.stabilization->window.empty());
+  window->session().undoStack().undo();
+  EXPECT_EQ(windy().clip.stabilization->window.size(), 1U);
+}
+
 TEST_F(MotionWindow, AFrozenFrameIsLaidOverAnotherByKeys) {
   openWindy();
   window->go(MainWindow::Bench);
@@ -223,7 +320,7 @@ TEST_F(MotionWindow, AFrozenFrameIsLaidOverAnotherByKeys) {
   StabilizationStation& station = window->benchPlace().stabilization();
   station.setLook(2);
   station.goTo(4);
-  HandAlign& hand = station.hand();
+  HandAlign& hand = station.hand().align();
   const auto press = [&](const QString& text) {
     for (QPushButton* b : station.findChildren<QPushButton*>())
       if (b->text() == text && b->isEnabled()) return b->click();

@@ -165,7 +165,7 @@ int PointFollower::perCell() const {
 cv::Mat PointFollower::sceneMask(const cv::Size& size) const {
   cv::Mat mask;
   for (const MotionMask& m : options_.masks) {
-    if (m.corners.size() < 3 || index_ < m.first || (m.last >= 0 && index_ >= m.last)) continue;
+    if (m.corners.size() < 3 || !m.holdsAt(index_)) continue;
     if (mask.empty()) mask = cv::Mat(size, CV_8U, cv::Scalar(255));
     std::vector<cv::Point> polygon;
     for (const Point& p : m.corners)
