@@ -117,6 +117,13 @@ void takeShots(MainWindow& window, const QString& folder) {
              [&] { return window.benchPlace().stabilization().settled(); },
              QStringLiteral("bench-stabilization.png")});
   tour->add({[&] {
+               session.setCurrentClip(clipNamed(session, "D3_0050"));
+               window.benchPlace().stabilization().setLook(3);
+             },
+             [&] { return window.benchPlace().stabilization().settled(); },
+             QStringLiteral("bench-window.png")});
+  tour->add({[&] { window.benchPlace().stabilization().setLook(0); }, {}, {}});
+  tour->add({[&] {
                session.setCurrentClip(clipNamed(session, "D3_0045"));
                window.benchPlace().setStation(BenchPlace::Noise);
                window.benchPlace().chooseShot(QStringLiteral("D3 grey steps ISO 1600.mp4"));
@@ -189,6 +196,7 @@ void takeShots(MainWindow& window, const QString& folder) {
              {}});
   tour->add({[&] {
                session.setCurrentClip(clipNamed(session, "D3_0051"));
+               window.comparePlace().setLayoutMode(2);
                window.comparePlace().setLook(5);
                window.comparePlace().goTo(24);
              },

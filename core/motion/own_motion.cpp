@@ -37,13 +37,16 @@ double sampled(const cv::Mat& picture, double x, double y) {
   return (1 - ty) * ((1 - tx) * a[0] + tx * a[right]) + ty * ((1 - tx) * b[0] + tx * b[right]);
 }
 
-// Mean difference of the patch around `p` from where it is said to have gone, codes.
-double mismatch(const cv::Mat& now, const cv::Mat& other, Point p, Point moved) {
+// Mean difference of the patch around a sample from where it is said to have gone, codes.
+double mismatch(const cv::Mat& now, const cv::Mat& other, cv::Point p, Point moved) {
   constexpr int kHalf = 5;
   double sum = 0;
-  for (int j = -kHalf; j <= kHalf; ++j)
+  for (int j = -kHalf; j <= kHalf; ++j) {
+    const uint8_t* row = now.ptr<uint8_t>(std::clamp(p.y + j, 0, now.rows - 1));
     for (int i = -kHalf; i <= kHalf; ++i)
-      sum += std::abs(sampled(now, p.x + i, p.y + j) - sampled(other, p.x + moved.x + i, p.y + moved.y + j));
+      sum += std::abs(row[std::clamp(p.x + i, 0, now.cols - 1)] -
+                      sampled(other, p.x + i + moved.x, p.y + j + moved.y));
+  }
   return sum / squared(2 * kHalf + 1);
 }
 
@@ -52,6 +55,12 @@ double mismatch(const cv::Mat& now, const cv::Mat& other, Point p, Point moved) 
 double neededBy(double standing, double moving) {
   constexpr double kNoise = 1;  // code
   return std::clamp(((standing + kNoise) / (moving + kNoise) - 1.08) / 0.2, 0.0, 1.0);
+}
+
+// How surely a place shows where it went: by its own detail, whatever that did. 0..1.
+double toldBy(const cv::Mat& picture, cv::Point p) {
+  const double detail = 0.5 * (mismatch(picture, picture, p, {2, 0}) + mismatch(picture, picture, p, {0, 2}));
+  return std::clamp((detail - 1.5) / 3, 0.0, 1.0);
 }
 
 // Nothing below what the measurement may be off, everything well above, smooth between.
@@ -125,11 +134,10 @@ struct OwnMotionMeter::Inside {
     return kept.second;
   }
 
-  // Own velocity in px of the reduced picture a second, seen against a neighbour; empty where it is not
-  // known.
+  // Own velocity in px of the reduced picture a second, seen against a neighbour, and how sure it is, 0..1.
   struct Seen {
     Point velocity;
-    bool known = false;
+    double weight = 0;
   };
 
   std::vector<Seen> against(const Frame& now, const Frame& other, int columns, int rows_down,
@@ -158,10 +166,11 @@ struct OwnMotionMeter::Inside {
           const double seconds =
               path.frames()[to].time_s + rows.at(arrived) - path.frames()[from].time_s - rows.at(source);
           if (std::abs(seconds) < 1e-4) continue;
-          const Point small = source * (1 / f), stood = (*carried - source) * (1 / f),
-                      went = (arrived - source) * (1 / f);
+          const Point stood = (*carried - source) * (1 / f), went = (arrived - source) * (1 / f);
+          const cv::Point small(x, y);
           const double needed = neededBy(mismatch(a, b, small, stood), mismatch(a, b, small, went));
-          seen[static_cast<size_t>(r * columns + c)] = {(went - stood) * (needed / seconds), true};
+          seen[static_cast<size_t>(r * columns + c)] = {(went - stood) * (needed / seconds),
+                                                        std::max(needed, toldBy(a, small))};
         }
     });
     return seen;
@@ -176,57 +185,106 @@ OwnMotionMeter::~OwnMotionMeter() = default;
 
 namespace {
 
-// Middle value of each component around every point: a single point that is off does not come through.
-std::vector<Point> calmed(const std::vector<Point>& values, int columns, int rows) {
-  std::vector<Point> out(values.size());
-  for (int r = 0; r < rows; ++r)
-    for (int c = 0; c < columns; ++c) {
+// Values on the field's points, and how sure each is.
+struct Field {
+  int columns, rows;
+  std::vector<Point> values;
+  std::vector<double> weights;
+
+  size_t index(int c, int r) const { return static_cast<size_t>(r * columns + c); }
+  template <typename Visit>
+  void around(int c, int r, int reach, Visit visit) const {
+    for (int j = std::max(0, r - reach); j <= std::min(rows - 1, r + reach); ++j)
+      for (int i = std::max(0, c - reach); i <= std::min(columns - 1, c + reach); ++i)
+        visit(i - c, j - r, index(i, j));
+  }
+};
+
+// Middle value of each component of the sure ones around every point: one that is off does not come through,
+// and one that stands alone counts for little.
+Field calmed(const Field& field) {
+  constexpr double kSure = 0.3;
+  Field out = field;
+  for (int r = 0; r < field.rows; ++r)
+    for (int c = 0; c < field.columns; ++c) {
       std::array<double, 9> x{}, y{};
       size_t n = 0;
-      for (int j = std::max(0, r - 1); j <= std::min(rows - 1, r + 1); ++j)
-        for (int i = std::max(0, c - 1); i <= std::min(columns - 1, c + 1); ++i, ++n) {
-          x[n] = values[static_cast<size_t>(j * columns + i)].x;
-          y[n] = values[static_cast<size_t>(j * columns + i)].y;
-        }
+      field.around(c, r, 1, [&](int, int, size_t at) {
+        if (field.weights[at] < kSure) return;
+        x[n] = field.values[at].x;
+        y[n++] = field.values[at].y;
+      });
+      const size_t here = field.index(c, r);
+      if (n < 3) {
+        out.weights[here] *= 0.3;
+        continue;
+      }
       const auto half = static_cast<ptrdiff_t>(n / 2), end = static_cast<ptrdiff_t>(n);
       std::nth_element(x.begin(), x.begin() + half, x.begin() + end);
       std::nth_element(y.begin(), y.begin() + half, y.begin() + end);
-      out[static_cast<size_t>(r * columns + c)] = {x[n / 2], y[n / 2]};
+      out.values[here] = {x[n / 2], y[n / 2]};
     }
   return out;
+}
+
+// What has no detail of its own goes with what surrounds it, and stands where nothing near says anything.
+std::vector<Point> filled(const Field& field) {
+  constexpr int kReach = 3;
+  constexpr double kSigma = 1.2, kStanding = 0.02;
+  std::vector<Point> out(field.values.size());
+  for (int r = 0; r < field.rows; ++r)
+    for (int c = 0; c < field.columns; ++c) {
+      Point sum;
+      double weight = kStanding;
+      field.around(c, r, kReach, [&](int dx, int dy, size_t at) {
+        const double w = field.weights[at] * std::exp(-(dx * dx + dy * dy) / (2 * kSigma * kSigma));
+        sum = sum + field.values[at] * w;
+        weight += w;
+      });
+      out[field.index(c, r)] = sum * (1 / weight);
+    }
+  return out;
+}
+
+// Both neighbours together. What they do not agree on is covered in one of them, or was not followed.
+template <typename Seen>
+Seen agreed(const Seen& a, const Seen& b, double interval) {
+  const double weight = a.weight + b.weight;
+  if (weight <= 0) return {};
+  const Point mean = (a.velocity * a.weight + b.velocity * b.weight) * (1 / weight);
+  double agreement = 1;
+  if (a.weight > 0 && b.weight > 0) {
+    const double off = length(a.velocity - b.velocity) * interval,
+                 much = kDisagree_px + length(mean) * interval / 3;
+    agreement = std::exp(-squared(off / much));
+  }
+  return {mean, std::max(a.weight, b.weight) * agreement};
+}
+
+double frameInterval(const CameraPath& path) {
+  const auto& frames = path.frames();
+  return frames.size() < 2
+             ? 1
+             : (frames.back().time_s - frames.front().time_s) / static_cast<double>(frames.size() - 1);
 }
 
 }  // namespace
 
 OwnMotion OwnMotionMeter::measure(const Frame* before, const Frame& now, const Frame* after) {
   Inside& in = *inside_;
-  const double spacing = kSpacing * in.factor;
-  const int columns = static_cast<int>(now.width / spacing) + 2,
-            rows = static_cast<int>(now.height / spacing) + 2;
-  const auto count = static_cast<size_t>(columns * rows);
-  std::vector<Inside::Seen> back(count), ahead(count);
-  if (before != nullptr) back = in.against(now, *before, columns, rows, spacing);
-  if (after != nullptr) ahead = in.against(now, *after, columns, rows, spacing);
-  const double interval = in.path.frames().size() < 2
-                              ? 1
-                              : (in.path.frames().back().time_s - in.path.frames().front().time_s) /
-                                    static_cast<double>(in.path.frames().size() - 1);
-  std::vector<Point> values(count);
-  for (size_t i = 0; i < count; ++i) {
-    const auto& [v, known] = back[i];
-    const auto& [w, known_ahead] = ahead[i];
-    if (!known && !known_ahead) continue;
-    Point mean = known && known_ahead ? (v + w) * 0.5 : known ? v : w;
-    // What both neighbours do not agree on is a place that is covered in one of them, or was not followed.
-    if (known && known_ahead) {
-      const double off = length(v - w) * interval, much = kDisagree_px + length(mean) * interval / 3;
-      mean = mean * std::exp(-squared(off / much));
-    }
-    values[i] = mean;
+  const double spacing = kSpacing * in.factor, interval = frameInterval(in.path);
+  Field field{static_cast<int>(now.width / spacing) + 2, static_cast<int>(now.height / spacing) + 2, {}, {}};
+  std::vector<Inside::Seen> back(static_cast<size_t>(field.columns * field.rows)), ahead(back.size());
+  if (before != nullptr) back = in.against(now, *before, field.columns, field.rows, spacing);
+  if (after != nullptr) ahead = in.against(now, *after, field.columns, field.rows, spacing);
+  for (size_t i = 0; i < back.size(); ++i) {
+    const Inside::Seen both = agreed(back[i], ahead[i], interval);
+    field.values.push_back(both.velocity);
+    field.weights.push_back(both.weight);
   }
-  values = calmed(values, columns, rows);
+  std::vector<Point> values = filled(calmed(field));
   for (Point& v : values) v = v * (trust(length(v) * interval) * in.factor);
-  return {columns, rows, spacing, std::move(values)};
+  return {field.columns, field.rows, spacing, std::move(values)};
 }
 
 }  // namespace glenhaze

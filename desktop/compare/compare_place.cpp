@@ -121,9 +121,12 @@ QWidget* ComparePlace::buildTools() {
     static constexpr std::array<PictureView::Layout, 3> kModes = {
         PictureView::Layout::Divider, PictureView::Layout::Side, PictureView::Layout::Single};
     if (i < kVariantsLayout) view_->setLayoutMode(kModes[static_cast<size_t>(i)]);
+    const bool played = pictures_->currentWidget() == steady_board_;
     pictures_->setCurrentIndex(std::max(0, i - kVariantsLayout + 1));
     showVariants();
     showSteady();
+    // Steadiness shows in motion only.
+    if (i == kSteadyLayout ? !timer_.isActive() : played && timer_.isActive()) togglePlay();
   });
   layout_->setMaximumWidth(104);
   layout->addWidget(layout_);
@@ -386,7 +389,11 @@ void ComparePlace::setLift(int stops) { lift_->setCurrentIndex(stops); }
 void ComparePlace::present(const PreviewFrame& frame) {
   const int look = look_->currentIndex();
   const bool whole = frame.source_frame.width > 0 && !frame.draft;
-  if (look == kRemovedLook && whole && frame.clean_frame.width > 0) {
+  if (look == kOwnLook) {
+    // Its marks belong to the corrected picture alone.
+    view_->setPicture(liftedImage(frame.corrected, lift_->currentIndex()), frame.size);
+    view_->setSecond({});
+  } else if (look == kRemovedLook && whole && frame.clean_frame.width > 0) {
     const Frame removed = removedPart(frame.source_frame, frame.clean_frame, kRemovedGain);
     const QImage image = imageOf(removed);
     view_->setPicture(image, {removed.width, removed.height});
@@ -638,8 +645,7 @@ void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
     drawRimmed(p, QPolygonF{at + QPointF(0, -6), at + QPointF(0, 6)}, 1.4);
   }
   edge_.draw(p, v, pane);
-  const bool corrected = v.layoutMode() != PictureView::Layout::Side || pane == 1;
-  if (look_->currentIndex() == kOwnLook && corrected && settled()) own_marks_.draw(p, v, pane);
+  if (look_->currentIndex() == kOwnLook && settled()) own_marks_.draw(p, v, pane);
   if (clip_ >= 0 && v.layoutMode() == PictureView::Layout::Side)
     drawTag(p, QPointF(pane == 0 ? 12 : v.width() / 2.0 + 14, 28),
             pane == 0 ? tr("source") : tr("corrected"));
