@@ -76,6 +76,47 @@ TEST(Rendered, WindyFootageIsUnderstoodAndSteadied) {
   EXPECT_LT(after.shake_px, 0.06 * before.shake_px);
 }
 
+// Walking towards a wall: every step brings it nearer by jerks, which no turn explains.
+TEST(Rendered, ScaleIsSolvedAndSmoothedWhereTheCameraMovesOn) {
+  constexpr double kDistance = 5;
+  sim::Scene wall;
+  wall.quads.push_back(
+      {{-9, -6, kDistance}, {1, 0, 0}, {0, 1, 0}, 18, 12, sim::Material::Stone, {1, 1, 1}, 4, {}});
+  const auto forward = [](double t) { return 0.8 * t + 0.03 * std::sin(2 * M_PI * 2.3 * t); };
+  const sim::Motion walking = [&](double t) {
+    sim::Pose p = testing::windy(0.5, 0)(t);
+    p.ry += 3 * testing::kDegree;
+    p.position = {0, 0, static_cast<float>(forward(t))};
+    return p;
+  };
+  const Shutter shutter{0.015, ScanDirection::Down};
+  const sim::SimCamera camera(testing::shakyCamera(shutter.readout_s), wall, walking);
+  const Lens& lens = camera.setup().lens;
+  constexpr int kFrames = 36;
+  const std::vector<Frame> frames = framesOf(camera, kFrames);
+  const PathFinding found = solvePath(tracksOf(frames), lens, shutter);
+  ASSERT_TRUE(found.shift_and_scale);
+  EXPECT_LT(testing::pathError(found.path, testing::truePath(camera, kFrames)), 0.1);
+  double squares = 0, jerks_before = 0, jerks_after = 0;
+  StabilizationSettings settings;
+  settings.crop_limit = 0.4;
+  const StabilizationRoom room(found.path, lens, shutter, LensWindow(lens, {}));
+  const StabilizedClip clip = stabilize(room, settings, 0, kFrames);
+  for (size_t i = 0; i < kFrames; ++i) {
+    const double true_scale = (kDistance - forward(0)) / (kDistance - forward(static_cast<double>(i) / kFps));
+    const double off = std::log(found.path.frames()[i].scale / true_scale);
+    squares += off * off;
+    if (i < 2) continue;
+    const auto bend = [i](const auto& all) {
+      return std::log(all[i].scale) - 2 * std::log(all[i - 1].scale) + std::log(all[i - 2].scale);
+    };
+    jerks_before += std::pow(bend(found.path.frames()), 2);
+    jerks_after += std::pow(bend(clip.frames), 2);
+  }
+  EXPECT_LT(std::sqrt(squares / kFrames), 0.01);
+  EXPECT_LT(jerks_after, 0.01 * jerks_before);
+}
+
 // Strong shake and a slow readout: jelly, and none of it left.
 TEST(Rendered, HeldStillItStandsStillAndDoesNotWobble) {
   const Shutter shutter{0.025, ScanDirection::Down};
