@@ -218,7 +218,7 @@ void takeShots(MainWindow& window, const QString& folder) {
              QStringLiteral("run.png")});
   tour->add({[&] { session.stopRun(); }, [&] { return !session.running(); }, {}});
   tour->add({[&] {
-               session.setCurrentClip(clipNamed(session, "D3_0045"));
+               session.setCurrentClip(clipNamed(session, "A1_1110"));
                window.go(MainWindow::Shoot);
              },
              {},

@@ -54,12 +54,14 @@ double mismatch(const cv::Mat& now, const cv::Mat& other, cv::Point p, Point mov
 // sky, there is none. 0..1.
 double neededBy(double standing, double moving) {
   constexpr double kNoise = 1;  // code
-  return std::clamp(((standing + kNoise) / (moving + kNoise) - 1.08) / 0.2, 0.0, 1.0);
+  return std::clamp(((standing + kNoise) / (moving + kNoise) - 1.12) / 0.2, 0.0, 1.0);
 }
 
-// How surely a place shows where it went: by its own detail, whatever that did. 0..1.
+// How surely a place shows where it went: by its own detail, whatever that did. A stripe shows nothing of
+// what goes along it. 0..1.
 double toldBy(const cv::Mat& picture, cv::Point p) {
-  const double detail = 0.5 * (mismatch(picture, picture, p, {2, 0}) + mismatch(picture, picture, p, {0, 2}));
+  const double detail =
+      std::sqrt(mismatch(picture, picture, p, {2, 0}) * mismatch(picture, picture, p, {0, 2}));
   return std::clamp((detail - 1.5) / 3, 0.0, 1.0);
 }
 

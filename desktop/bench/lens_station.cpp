@@ -90,20 +90,12 @@ QWidget* LensStation::buildTools() {
   auto* row = new QHBoxLayout(bar);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(6);
-  ways_ = new QButtonGroup(this);
-  int id = 0;
-  for (const QString& text : {tr("From a chart"), tr("From edges"), tr("By hand")}) {
-    auto* button = new QPushButton(text);
-    button->setCheckable(true);
-    ways_->addButton(button, id++);
-    row->addWidget(button);
-  }
-  ways_->button(0)->setToolTip(tr("Measure from a filmed chessboard"));
-  ways_->button(1)->setToolTip(
-      tr("Measure from edges that are straight in the world; drag along them to mark them"));
-  ways_->button(2)->setToolTip(tr("Type or nudge the values"));
-  connect(ways_, &QButtonGroup::idClicked, this,
-          [this](int way) { setWay(static_cast<LensState::Way>(way)); });
+  ways_ = addWays(*row,
+                  {{tr("From a chart"), tr("Measure from a filmed chessboard")},
+                   {tr("From edges"),
+                    tr("Measure from edges that are straight in the world; drag along them to mark them")},
+                   {tr("By hand"), tr("Type or nudge the values")}},
+                  [this](int way) { setWay(static_cast<LensState::Way>(way)); });
   row->addSpacing(8);
   columns_ = new QSpinBox;
   rows_ = new QSpinBox;
@@ -147,11 +139,7 @@ QWidget* LensStation::buildTools() {
 
 QWidget* LensStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
-  headline_ = new QLabel;
-  headline_->setFont(textFont(25, true));
-  headline_note_ = quietLabel();
-  column->addWidget(headline_);
-  column->addWidget(headline_note_);
+  std::tie(headline_, headline_note_) = headline(*column);
   plot_ = new BendPlot;
   column->addWidget(plot_);
   values_ = new QLabel;

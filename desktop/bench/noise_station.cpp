@@ -31,27 +31,6 @@ namespace {
 constexpr double kLookGain = 8;
 constexpr double kMiddleGrey = 110;  // luma code
 
-QTableWidget* table(const QStringList& heads, const QString& name) {
-  auto* t = new QTableWidget(0, static_cast<int>(heads.size()));
-  t->setHorizontalHeaderLabels(heads);
-  t->setAccessibleName(name);
-  t->verticalHeader()->hide();
-  t->verticalHeader()->setDefaultSectionSize(24);
-  t->setShowGrid(false);
-  t->setEditTriggers(QAbstractItemView::NoEditTriggers);
-  t->setSelectionBehavior(QAbstractItemView::SelectRows);
-  t->setSelectionMode(QAbstractItemView::SingleSelection);
-  t->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
-  t->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-  return t;
-}
-
-QTableWidgetItem* cell(const QString& text, bool number = false) {
-  auto* item = new QTableWidgetItem(text);
-  if (number) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
-  return item;
-}
-
 PatchRect between(QPointF a, QPointF b) {
   // Even, so that chroma samples are whole.
   const auto even = [](double v) { return static_cast<int>(std::floor(v / 2)) * 2; };
@@ -69,6 +48,7 @@ NoiseStation::NoiseStation(Session& session, QWidget* parent) : BenchStation(par
   connect(slider_, &QSlider::valueChanged, this, [this](int v) { askFrame(v); });
   patches_ =
       table({tr("Evidence"), tr("Place"), tr("Level"), tr("σ luma"), tr("σ Cb"), tr("σ Cr")}, tr("Evidence"));
+  patches_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
   patches_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
   connect(patches_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (!filling_ && item->column() == 0) state_.setPatchUsed(item->row(), item->checkState() == Qt::Checked);
@@ -118,20 +98,11 @@ QWidget* NoiseStation::buildTools() {
   auto* row = new QHBoxLayout(bar);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(6);
-  ways_ = new QButtonGroup(this);
-  int id = 0;
-  for (const auto& [text, tip] :
-       {std::pair{tr("Locked-off shot"),
-                  tr("The camera stood still: the whole curve from differences over time")},
-        {tr("Flat patches"), tr("Drag over flat, evenly lit places, or have them found")}}) {
-    auto* button = new QPushButton(text);
-    button->setCheckable(true);
-    button->setToolTip(tip);
-    ways_->addButton(button, id++);
-    row->addWidget(button);
-  }
-  connect(ways_, &QButtonGroup::idClicked, this,
-          [this](int way) { state_.setWay(static_cast<NoiseState::Way>(way)); });
+  ways_ = addWays(
+      *row,
+      {{tr("Locked-off shot"), tr("The camera stood still: the whole curve from differences over time")},
+       {tr("Flat patches"), tr("Drag over flat, evenly lit places, or have them found")}},
+      [this](int way) { state_.setWay(static_cast<NoiseState::Way>(way)); });
   row->addSpacing(8);
   iso_ = new QSpinBox;
   iso_->setRange(0, 1000000);
@@ -173,14 +144,11 @@ QWidget* NoiseStation::buildTools() {
 
 QWidget* NoiseStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
-  headline_ = new QLabel;
-  headline_->setFont(textFont(25, true));
-  note_ = quietLabel();
-  column->addWidget(headline_);
-  column->addWidget(note_);
+  std::tie(headline_, note_) = headline(*column);
   plot_ = new NoisePlot;
   column->addWidget(plot_, 1);
   isos_ = table({tr("ISO"), tr("Curve"), tr("σ"), tr("Others"), tr("Clips")}, tr("Curves by ISO"));
+  isos_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
   isos_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
   isos_->setMinimumHeight(140);
   isos_->setToolTip(tr("Others: what the other ISOs together would say, against what was measured"));

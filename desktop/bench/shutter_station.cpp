@@ -55,16 +55,7 @@ ShutterStation::ShutterStation(Session& session, QWidget* parent) : BenchStation
     preview_.request(v);
     showValue();
   });
-  evidence_ = new QTableWidget(0, 4);
-  evidence_->setHorizontalHeaderLabels({tr("Evidence"), tr("Frame"), tr("Lean"), tr("Lean left")});
-  evidence_->setAccessibleName(tr("Evidence"));
-  evidence_->verticalHeader()->hide();
-  evidence_->verticalHeader()->setDefaultSectionSize(24);
-  evidence_->setShowGrid(false);
-  evidence_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-  evidence_->setSelectionBehavior(QAbstractItemView::SelectRows);
-  evidence_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-  evidence_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+  evidence_ = table({tr("Evidence"), tr("Frame"), tr("Lean"), tr("Lean left")}, tr("Evidence"));
   connect(evidence_, &QTableWidget::cellActivated, this, [this](int row, int) {
     if (const auto* item = evidence_->item(row, 1)) slider_->setValue(item->data(Qt::UserRole).toInt());
   });
@@ -84,20 +75,12 @@ QWidget* ShutterStation::buildTools() {
   auto* row = new QHBoxLayout(bar);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(6);
-  ways_ = new QButtonGroup(this);
-  int id = 0;
-  for (const auto& [text, tip] :
-       {std::pair{tr("Flickering lamp"), tr("An even wall lit by one lamp on mains, with a short exposure")},
-        {tr("Pan past uprights"), tr("A quick pan past a fence, columns or window frames")},
-        {tr("Ordinary footage"), tr("Any footage that shakes; it needs the lens")}}) {
-    auto* button = new QPushButton(text);
-    button->setCheckable(true);
-    button->setToolTip(tip);
-    ways_->addButton(button, id++);
-    row->addWidget(button);
-  }
-  connect(ways_, &QButtonGroup::idClicked, this,
-          [this](int way) { state_.setWay(static_cast<ShutterState::Way>(way)); });
+  ways_ =
+      addWays(*row,
+              {{tr("Flickering lamp"), tr("An even wall lit by one lamp on mains, with a short exposure")},
+               {tr("Pan past uprights"), tr("A quick pan past a fence, columns or window frames")},
+               {tr("Ordinary footage"), tr("Any footage that shakes; it needs the lens")}},
+              [this](int way) { state_.setWay(static_cast<ShutterState::Way>(way)); });
   hz_ = new QComboBox;
   hz_->setEditable(true);
   hz_->setInsertPolicy(QComboBox::NoInsert);
@@ -132,11 +115,7 @@ QWidget* ShutterStation::buildTools() {
 
 QWidget* ShutterStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
-  headline_ = new QLabel;
-  headline_->setFont(textFont(25, true));
-  note_ = quietLabel();
-  column->addWidget(headline_);
-  column->addWidget(note_);
+  std::tie(headline_, note_) = headline(*column);
   plot_ = new ShutterPlotView;
   column->addWidget(plot_, 1);
   lean_ = quietLabel();
@@ -304,10 +283,6 @@ void ShutterStation::showValue() {
 }
 
 void ShutterStation::showEvidence() {
-  const auto cell = [](const QString& text) {
-    auto* item = new QTableWidgetItem(text);
-    return item;
-  };
   const auto& f = state_.finding();
   if (f && !f->sights.empty()) {
     evidence_->setRowCount(static_cast<int>(f->sights.size()));

@@ -178,12 +178,8 @@ void StabilizationStation::setLook(int look) { look_->setCurrentIndex(look); }
 
 QWidget* StabilizationStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
-  headline_ = new QLabel;
-  headline_->setFont(textFont(25, true));
-  note_ = quietLabel();
+  std::tie(headline_, note_) = headline(*column);
   budget_ = quietLabel();
-  column->addWidget(headline_);
-  column->addWidget(note_);
   column->addWidget(budget_);
   form_ = new StabilizationForm;
   connect(form_, &StabilizationForm::edited, this,

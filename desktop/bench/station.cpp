@@ -1,9 +1,15 @@
 #include "desktop/bench/station.h"
 
+#include <QButtonGroup>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QSplitter>
+#include <QTableWidget>
 
+#include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
 
 namespace glenhaze::desktop {
@@ -44,6 +50,51 @@ std::pair<QWidget*, QVBoxLayout*> BenchStation::findingsPanel() {
   column->setContentsMargins(16, 14, 16, 14);
   column->setSpacing(8);
   return {panel, column};
+}
+
+std::pair<QLabel*, QLabel*> BenchStation::headline(QVBoxLayout& column) {
+  auto* figure = new QLabel;
+  figure->setFont(textFont(25, true));
+  QLabel* note = quietLabel();
+  column.addWidget(figure);
+  column.addWidget(note);
+  return {figure, note};
+}
+
+QButtonGroup* BenchStation::addWays(QHBoxLayout& row, const std::vector<std::pair<QString, QString>>& ways,
+                                    const std::function<void(int)>& chosen) {
+  auto* group = new QButtonGroup(this);
+  int id = 0;
+  for (const auto& [text, tip] : ways) {
+    auto* button = new QPushButton(text);
+    button->setCheckable(true);
+    button->setToolTip(tip);
+    group->addButton(button, id++);
+    row.addWidget(button);
+  }
+  connect(group, &QButtonGroup::idClicked, this, chosen);
+  return group;
+}
+
+QTableWidget* BenchStation::table(const QStringList& heads, const QString& name) {
+  auto* t = new QTableWidget(0, static_cast<int>(heads.size()));
+  t->setHorizontalHeaderLabels(heads);
+  t->setAccessibleName(name);
+  t->verticalHeader()->hide();
+  t->verticalHeader()->setDefaultSectionSize(24);
+  t->setShowGrid(false);
+  t->setEditTriggers(QAbstractItemView::NoEditTriggers);
+  t->setSelectionBehavior(QAbstractItemView::SelectRows);
+  t->setSelectionMode(QAbstractItemView::SingleSelection);
+  t->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
+  t->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+  return t;
+}
+
+QTableWidgetItem* BenchStation::cell(const QString& text, bool number) {
+  auto* item = new QTableWidgetItem(text);
+  if (number) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  return item;
 }
 
 QPushButton* BenchStation::putButton(const QString& tip) {

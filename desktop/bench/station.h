@@ -3,10 +3,20 @@
 
 #include <QVBoxLayout>
 #include <QWidget>
+#include <functional>
+#include <utility>
 #include <vector>
 
 #include "core/media/clip_info.h"
 #include "core/profile/profile.h"
+
+class QButtonGroup;
+class QHBoxLayout;
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QTableWidget;
+class QTableWidgetItem;
 
 namespace glenhaze::desktop {
 
@@ -28,8 +38,16 @@ class BenchStation : public QWidget {
                const QString& name);
   /// The dark panel of findings, its column, and the "Put into profile" button that ends it.
   static std::pair<QWidget*, QVBoxLayout*> findingsPanel();
-  class QPushButton* putButton(const QString& tip);
-  class QProgressBar* progressBar();
+  /// A big figure and a quiet line below it.
+  static std::pair<QLabel*, QLabel*> headline(QVBoxLayout& column);
+  /// Buttons of which one is down: the ways to measure, each with its tool tip.
+  QButtonGroup* addWays(QHBoxLayout& row, const std::vector<std::pair<QString, QString>>& ways,
+                        const std::function<void(int)>& chosen);
+  /// A table to read, with the first column stretched, and what goes into it.
+  static QTableWidget* table(const QStringList& heads, const QString& name);
+  static QTableWidgetItem* cell(const QString& text, bool number = false);
+  QPushButton* putButton(const QString& tip);
+  QProgressBar* progressBar();
 };
 
 }  // namespace glenhaze::desktop

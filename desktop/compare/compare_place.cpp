@@ -113,7 +113,7 @@ QWidget* ComparePlace::buildTools() {
   layout_ = new QComboBox;
   layout_->setAccessibleName(tr("Way to look"));
   layout_->addItems(
-      {tr("Divider"), tr("Side by side"), tr("Corrected only"), tr("Noise trials"), tr("Steady trials")});
+      {tr("Divider"), tr("Side by side"), tr("Corrected"), tr("Noise trials"), tr("Steady trials")});
   layout_->setToolTip(
       tr("D: divider, drag it, Shift-drag turns it. B: side by side. V: four settings of noise removal. "
          "M: the source and three strengths of stabilization, playing. Hold S for the source."));

@@ -12,6 +12,10 @@ namespace {
 constexpr int kAcross = 44;         // places asked along the picture's width
 constexpr double kLeast_px = 0.15;  // off by less is not to be seen
 
+bool shown(Point at, PictureSize size) {
+  return at.x >= 0 && at.y >= 0 && at.x < size.width && at.y < size.height;
+}
+
 }  // namespace
 
 OwnMarks::OwnMarks(const PreviewFrame& frame, const Correction& correction, PictureSize source) {
@@ -30,7 +34,8 @@ OwnMarks::OwnMarks(const PreviewFrame& frame, const Correction& correction, Pict
       if (length(off) < kLeast_px) continue;
       const auto from = geometry.toOutput(at, frame.index),
                  to = geometry.toOutput(at - off * kTimes, frame.index);
-      if (from && to) marks_.push_back({{from->x, from->y}, {to->x, to->y}});
+      if (!from || !to || !shown(*from, geometry.output())) continue;
+      marks_.push_back({{from->x, from->y}, {to->x, to->y}});
     }
 }
 

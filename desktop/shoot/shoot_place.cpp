@@ -184,6 +184,11 @@ void ShootPlace::buildLedger() {
           [this](const QModelIndex& index) {
             if (const int clip = model_.clipAt(index); clip >= 0) session_.setCurrentClip(clip);
           });
+  // The clip chosen in another place is found again here.
+  connect(&session_, &Session::currentClipChanged, this, [this] {
+    const QModelIndex row = model_.indexOfClip(session_.currentClip());
+    if (row.isValid() && ledger_->currentIndex() != row) ledger_->setCurrentIndex(row);
+  });
 }
 
 QWidget* ShootPlace::buildFoot() {
