@@ -19,9 +19,11 @@
 #include "core/lens/edges.h"
 #include "core/noise/view.h"
 #include "desktop/compare/clip_figures.h"
+#include "desktop/compare/clip_form.h"
 #include "desktop/compare/noise_form.h"
 #include "desktop/compare/pin_strip.h"
 #include "desktop/compare/steady_board.h"
+#include "desktop/compare/transport.h"
 #include "desktop/compare/variant_board.h"
 #include "desktop/noise_speeds.h"
 #include "desktop/widgets/look.h"
@@ -74,8 +76,7 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   preview_.setDrafts(true);
   connect(&preview_, &Preview::ready, this, &ComparePlace::show);
   connect(&preview_, &Preview::failed, this, [this](const QString& why) { message_->setText(why); });
-  connect(&preview_, &Preview::loopProgress, this,
-          [this] { position_->setToolTip(tr("%1 frames are ready to play").arg(preview_.loopFilled())); });
+  connect(&preview_, &Preview::loopProgress, this, [this] { transport_->setReady(preview_.loopFilled()); });
   connect(&session_, &Session::changed, this, [this] {
     if (isVisible()) reload();
   });
@@ -176,62 +177,23 @@ QWidget* ComparePlace::buildTools() {
   lift_->setMaximumWidth(104);
   layout->addWidget(lift_);
   layout->addStretch();
-  const auto part = [&](const QString& text, const QString& tip, const QString& on_text,
-                        const QString& off_text, bool ShootClip::*member) {
-    auto* box = new QCheckBox(text);
-    box->setToolTip(tip);
-    connect(box, &QCheckBox::clicked, this,
-            [=, this](bool on) { editClip(on ? on_text : off_text, [=](ShootClip& c) { c.*member = on; }); });
-    layout->addWidget(box);
-    return box;
-  };
-  lens_ = part(tr("Lens"), tr("The lens correction of this clip, on or off"), tr("Switch the lens on"),
-               tr("Switch the lens off"), &ShootClip::lens_on);
-  shutter_ = part(tr("Shutter"), tr("The rolling shutter's correction in this clip, on or off"),
-                  tr("Switch the shutter on"), tr("Switch the shutter off"), &ShootClip::shutter_on);
-  noise_ = part(tr("Noise"), tr("Noise removal of this clip, on or off"), tr("Switch noise removal on"),
-                tr("Switch noise removal off"), &ShootClip::noise_on);
-  steady_ = part(tr("Steady"), tr("Stabilization of this clip, on or off"), tr("Switch stabilization on"),
-                 tr("Switch stabilization off"), &ShootClip::stabilization_on);
+  parts_ = new PartSwitches;
+  connect(parts_, &PartSwitches::edited, this, &ComparePlace::editClip);
+  layout->addWidget(parts_);
   return bar;
 }
 
-QWidget* ComparePlace::buildTransport() {
-  auto* bar = new QWidget;
-  auto* layout = new QHBoxLayout(bar);
-  layout->setContentsMargins(0, 0, 0, 0);
-  const auto step = [&](const QString& text, int by, const QString& tip) {
-    auto* button = new QPushButton(text);
-    button->setToolTip(tip);
-    connect(button, &QPushButton::clicked, this, [this, by] { goTo(frame_ + by); });
-    layout->addWidget(button);
-  };
-  step(tr("−1 frame"), -1, tr("One frame back (,)"));
-  play_ = new QPushButton(tr("Play loop"));
-  play_->setToolTip(tr("Play a few seconds over and over (P)"));
-  connect(play_, &QPushButton::clicked, this, &ComparePlace::togglePlay);
-  layout->addWidget(play_);
-  step(tr("+1 frame"), 1, tr("One frame on (.)"));
-  const auto mark = [&](const QString& text, void (ComparePlace::*action)(), const QString& tip) {
-    auto* button = new QPushButton(text);
-    button->setToolTip(tip);
-    connect(button, &QPushButton::clicked, this, action);
-    layout->addWidget(button);
-  };
-  mark(tr("Set in"), &ComparePlace::setIn, tr("Render the clip from this frame on (I)"));
-  mark(tr("Set out"), &ComparePlace::setOut, tr("Render the clip up to this frame (O)"));
-  mark(tr("Whole clip"), &ComparePlace::clearRange, tr("Render all of it again (W)"));
-  slider_ = new PositionSlider;
-  slider_->setAccessibleName(tr("Position"));
-  connect(slider_, &QSlider::valueChanged, this, [this](int v) {
-    if (v != frame_) goTo(v);
+Transport* ComparePlace::buildTransport() {
+  transport_ = new Transport;
+  connect(transport_, &Transport::moved, this, [this](qint64 frame) {
+    if (frame != frame_) goTo(frame);
   });
-  layout->addWidget(slider_, 1);
-  position_ = new QLabel;
-  position_->setMinimumWidth(120);
-  position_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-  layout->addWidget(position_);
-  return bar;
+  connect(transport_, &Transport::stepped, this, [this](int by) { goTo(frame_ + by); });
+  connect(transport_, &Transport::playPressed, this, &ComparePlace::togglePlay);
+  connect(transport_, &Transport::inPressed, this, &ComparePlace::setIn);
+  connect(transport_, &Transport::outPressed, this, &ComparePlace::setOut);
+  connect(transport_, &Transport::wholePressed, this, &ComparePlace::clearRange);
+  return transport_;
 }
 
 QWidget* ComparePlace::buildSide() {
@@ -250,7 +212,9 @@ QWidget* ComparePlace::buildSide() {
   own_text_ = new QLabel;
   own_text_->setWordWrap(true);
   layout->addWidget(own_text_);
-  layout->addWidget(buildOwn());
+  clip_form_ = new ClipForm;
+  connect(clip_form_, &ClipForm::edited, this, &ComparePlace::editClip);
+  layout->addWidget(clip_form_);
   noise_form_ = new NoiseForm;
   connect(noise_form_, &NoiseForm::edited, this, [this](const DenoiseSettings& s) {
     editClip(tr("Change noise removal"), [s](ShootClip& c) { c.denoise = s; });
@@ -279,64 +243,11 @@ QWidget* ComparePlace::buildSide() {
   return scroll;
 }
 
-// This clip's own settings, where they differ from the shoot's.
-QWidget* ComparePlace::buildOwn() {
-  auto* own = new QWidget;
-  auto* form = new QFormLayout(own);
-  form->setContentsMargins(0, 6, 0, 0);
-  const auto percent = [&](const QString& name, const QString& tip,
-                           std::optional<double> ShootClip::*member) {
-    auto* spin = new QSpinBox;
-    spin->setRange(0, 100);
-    spin->setSingleStep(5);
-    spin->setSuffix(QStringLiteral("\u2009%"));
-    spin->setKeyboardTracking(false);
-    spin->setAccessibleName(name);
-    spin->setToolTip(tip);
-    auto* label = new QLabel(name);
-    label->setStyleSheet(QStringLiteral("color:%1").arg(look::kQuiet.name()));
-    form->addRow(label, spin);
-    connect(spin, &QSpinBox::valueChanged, this,
-            [this, name, member](int v) { editClip(name, [=](ShootClip& c) { c.*member = v / 100.0; }); });
-    return spin;
-  };
-  fill_ = percent(tr("Fill the frame"),
-                  tr("0: the whole picture with blank corners; 100: no blank corners. For this clip."),
-                  &ShootClip::fill);
-  amount_ = percent(tr("Lens correction"), tr("How much of the lens correction is applied. For this clip."),
-                    &ShootClip::lens_amount);
-  as_shoot_ = new QPushButton(tr("As the whole shoot"));
-  as_shoot_->setToolTip(tr("Drop this clip's own settings and follow the shoot's"));
-  connect(as_shoot_, &QPushButton::clicked, this, [this] {
-    editClip(tr("Follow the shoot's settings"), [](ShootClip& c) { c.fill = c.lens_amount = std::nullopt; });
-  });
-  form->addRow(as_shoot_);
-  local_ = new QCheckBox(tr("Mend own motion"));
-  local_->setObjectName(QStringLiteral("mend-own-motion"));
-  local_->setToolTip(tr(
-      "Takes back what moves on its own while the rows are read, such as a boat that crosses close by, from "
-      "the dense motion between frames. Rendering takes longer, and what stands beside it can bend a little: "
-      "off unless a clip needs it."));
-  connect(local_, &QCheckBox::clicked, this, [this](bool on) {
-    editClip(on ? tr("Mend own motion") : tr("Leave own motion as it is"),
-             [on](ShootClip& c) { c.shutter_local = on; });
-  });
-  form->addRow(local_);
-  return own;
-}
-
 void ComparePlace::showOwn() {
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  for (const auto& [spin, value] :
-       {std::pair{fill_, plan.job.correction.fill}, {amount_, plan.job.correction.lens_amount}}) {
-    const QSignalBlocker quiet(spin);
-    spin->setValue(static_cast<int>(std::lround(value * 100)));
-    spin->setEnabled(plan.job.correction.lens.has_value());
-  }
-  local_->setChecked(plan.clip.shutter_local);
-  local_->setEnabled(plan.questions.motion && plan.motion.shutter.rolls());
-  as_shoot_->setVisible(plan.clip.fill || plan.clip.lens_amount);
-  slider_->setRendered(plan.job.range);
+  parts_->setPlan(plan, session_.shoot().output);
+  clip_form_->setPlan(plan);
+  transport_->setRendered(plan.job.range);
   noise_form_->setVisible(plan.job.correction.noise.has_value());
   if (!plan.questions.flicker) noise_form_->setFlickerFound({});
   noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
@@ -435,7 +346,7 @@ void ComparePlace::findStrength() {
   });
 }
 
-void ComparePlace::editClip(const QString& what, const std::function<void(ShootClip&)>& change) {
+void ComparePlace::editClip(const QString& what, const ClipEdit& change) {
   if (clip_ < 0) return;
   session_.edit(what, [&](Shoot& s) { change(s.clips[static_cast<size_t>(clip_)]); });
 }
@@ -504,7 +415,6 @@ void ComparePlace::reload() {
   }
   clip_ = clip;
   path_ = plan.info.path;
-  showParts(plan);
   showOwn();
   Correction correction = plan.job.correction;
   takeMotion(plan, correction);
@@ -517,7 +427,7 @@ void ComparePlace::reload() {
   shown_ = drafted_ = -1;
   preview_.setClip(plan.info, looked_at_, fields_);
   preview_.setOwnMotionWanted(look_->currentIndex() == kOwnLook);
-  slider_->setRange(0, static_cast<int>(plan.info.frames - 1));
+  transport_->setFrames(plan.info.frames);
   goTo(frame_);
   const int64_t first =
       std::max<int64_t>(0, std::min(frame_ - kLoopFrames / 2, plan.info.frames - kLoopFrames));
@@ -525,16 +435,6 @@ void ComparePlace::reload() {
   preview_.setLoop(loop_.first, loop_.last);
   showVariants();
   showSteady();
-}
-
-void ComparePlace::showParts(const ClipPlan& plan) {
-  lens_->setEnabled(plan.match.lens.has_value());
-  lens_->setChecked(plan.match.lens.has_value() && plan.clip.lens_on && session_.shoot().output.lens_on);
-  for (const auto& [box, cell] :
-       {std::pair{shutter_, &plan.shutter}, {noise_, &plan.noise}, {steady_, &plan.stabilization}}) {
-    box->setEnabled(cell->kind != Coverage::Missing);
-    box->setChecked(cell->kind != Coverage::Missing && cell->kind != Coverage::Off);
-  }
 }
 
 // Until the motion is known the clip is shown without it, and that is said.
@@ -577,7 +477,7 @@ void ComparePlace::goTo(int64_t frame) {
   if (clip_ < 0) return;
   const int64_t last = session_.plans()[static_cast<size_t>(clip_)].info.frames - 1;
   frame_ = std::clamp<int64_t>(frame, 0, std::max<int64_t>(0, last));
-  slider_->setValue(static_cast<int>(frame_));
+  transport_->setFrame(frame_);
   if (pictures_->currentWidget() == steady_board_) steady_board_->showFrame(frame_);
   if (const auto known = preview_.cached(frame_)) show(*known);
   if (!timer_.isActive()) preview_.request(frame_);
@@ -594,10 +494,10 @@ void ComparePlace::show(const PreviewFrame& frame) {
   }
   present(frame);
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  position_->setText(tr("frame %1 of %2 · %3")
-                         .arg(frame.index + 1)
-                         .arg(plan.info.frames)
-                         .arg(lengthText(plan.info.frameTime(frame.index))));
+  transport_->setText(tr("frame %1 of %2 · %3")
+                          .arg(frame.index + 1)
+                          .arg(plan.info.frames)
+                          .arg(lengthText(plan.info.frameTime(frame.index))));
   if (frame.draft && frame.index != frame.wanted)
     view_->setNote(tr("frame %1 for now, at half size").arg(frame.index + 1));
   else if (frame.draft)
@@ -654,14 +554,14 @@ void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
 void ComparePlace::togglePlay() {
   if (timer_.isActive()) {
     timer_.stop();
-    play_->setText(tr("Play loop"));
+    transport_->setPlaying(false);
     goTo(frame_);
     return;
   }
   if (clip_ < 0) return;
   timer_.start(
       static_cast<int>(std::lround(1000 / session_.plans()[static_cast<size_t>(clip_)].info.fps.value())));
-  play_->setText(tr("Stop"));
+  transport_->setPlaying(true);
 }
 
 void ComparePlace::tick() {

@@ -7,25 +7,26 @@
 #include <vector>
 
 #include "desktop/background.h"
+#include "desktop/compare/clip_edit.h"
 #include "desktop/compare/own_marks.h"
 #include "desktop/compare/preview.h"
 #include "desktop/compare/straight_edge.h"
 #include "desktop/session.h"
 #include "desktop/widgets/picture_view.h"
 
-class QCheckBox;
 class QComboBox;
 class QLabel;
 class QPushButton;
-class QSpinBox;
 class QStackedWidget;
 
 namespace glenhaze::desktop {
 
+class ClipForm;
 class NoiseForm;
 class PinStrip;
-class PositionSlider;
+class PartSwitches;
 class SteadyBoard;
+class Transport;
 class VariantBoard;
 
 class ComparePlace : public QWidget {
@@ -64,17 +65,15 @@ class ComparePlace : public QWidget {
 
  private:
   QWidget* buildTools();
-  QWidget* buildTransport();
+  Transport* buildTransport();
   QWidget* buildSide();
   void reload();
   void show(const PreviewFrame& frame);
   void present(const PreviewFrame& frame);
   void findStrength();
   void keepForCamera();
-  void editClip(const QString& what, const std::function<void(ShootClip&)>& change);
-  QWidget* buildOwn();
+  void editClip(const QString& what, const ClipEdit& change);
   void showOwn();
-  void showParts(const ClipPlan& plan);
   void takeMotion(const ClipPlan& plan, Correction& correction);
   void showVariants();
   void showSteady();
@@ -95,16 +94,14 @@ class ComparePlace : public QWidget {
   NoiseForm* noise_form_ = nullptr;
   Background search_, flicker_search_;
   std::map<std::filesystem::path, FlickerPath> flicker_;  // of clips looked at
-  PositionSlider* slider_ = nullptr;
-  QSpinBox *fill_ = nullptr, *amount_ = nullptr;
-  QPushButton* as_shoot_ = nullptr;
-  QLabel *position_ = nullptr, *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
-  QCheckBox *lens_ = nullptr, *shutter_ = nullptr, *noise_ = nullptr, *steady_ = nullptr;
-  QPushButton *play_ = nullptr, *edge_tool_ = nullptr;
+  Transport* transport_ = nullptr;
+  ClipForm* clip_form_ = nullptr;
+  PartSwitches* parts_ = nullptr;
+  QLabel *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
+  QPushButton* edge_tool_ = nullptr;
   PinStrip* pin_strip_ = nullptr;
   VariantBoard* board_ = nullptr;
   SteadyBoard* steady_board_ = nullptr;
-  QCheckBox* local_ = nullptr;
   QLabel* own_text_ = nullptr;
   OwnMarks own_marks_;
   FrameRange loop_{0, 0};
