@@ -248,6 +248,13 @@ TEST_F(Console, ShutterIsSetAndAShakyClipComesOutSteady) {
   };
   const std::string made = o.parsed()["clips"][0]["output"];
   EXPECT_LT(steadiness(made).shake_px, 0.15 * steadiness(clip).shake_px);
+  const Output local = run({"apply", "--json", "--profile", p, "--only", "lens,shutter", "--codec", "ffv1",
+                            "--set", "shutter.local=on", "--out", folder / "local", clip});
+  ASSERT_EQ(local.exit_code, 0) << local.out << local.err;
+  EXPECT_EQ(local.parsed()["clips"][0]["frames"], 24);
+  EXPECT_EQ(
+      run({"apply", "--profile", p, "--set", "shutter.local=perhaps", "--out", folder / "o", clip}).exit_code,
+      2);
   EXPECT_EQ(run({"apply", "--profile", p, "--only", "lens,shutters", "--out", folder / "o", clip}).exit_code,
             2);
   EXPECT_EQ(

@@ -93,6 +93,24 @@ TEST(Hand, TheDifferenceIsBlackWhereTheKeyIsRight) {
   EXPECT_GT(differenceUnder(frozen, moved, near).mean, 2 * differenceUnder(frozen, moved, right).mean);
 }
 
+TEST(Hand, WhatMovesOnItsOwnIsLeftOutOfTheDifference) {
+  const auto scene = [](int crossing) {
+    return testing::paint(320, 180, {Chroma::C420, 8}, [=](int x, int y) {
+      const bool boat = x > crossing && x < crossing + 40 && y > 90 && y < 130;
+      return boat ? 220 : 60 + (7 * x + 13 * y) % 90;
+    });
+  };
+  Frame frozen = scene(60), frame = scene(140);
+  frame.index = 5;
+  const HandKey unmoved{5, {}, 0, 1};
+  EXPECT_GT(differenceUnder(frozen, frame, unmoved).mean, 3);
+  const MotionMask water{{{0.1, 0.45}, {0.9, 0.45}, {0.9, 0.8}, {0.1, 0.8}}, 5, 6};
+  EXPECT_EQ(differenceUnder(frozen, frame, unmoved, std::vector{water}).mean, 0);
+  // It does not hold a frame later.
+  frame.index = 6;
+  EXPECT_GT(differenceUnder(frozen, frame, unmoved, std::vector{water}).mean, 3);
+}
+
 TEST(Hand, KeysGoThroughFilesInOrder) {
   const std::vector<HandKey> keys = {{20, {0.04, -0.02}, 6, 1.21, {0.5, 0.1}}, {3, {0, 0.01}, -1, 0.9}};
   const auto back = handKeysFromText(handKeysToText(keys));

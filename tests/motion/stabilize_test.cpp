@@ -1,4 +1,5 @@
 #include "core/motion/stabilize.h"
+#include "core/motion/own_motion.h"
 
 #include <gtest/gtest.h>
 
@@ -92,6 +93,57 @@ TEST(FrameMap, PlacesOfTheWorldComeOutWhereTheVirtualCameraSeesThem) {
   // What a spline through the frames leaves of a shake of up to 6 Hz.
   EXPECT_LT(worst, 0.05);
   EXPECT_GT(moved, 2);
+}
+
+// Places that stand in the world are where the path says in the neighbour frames too.
+TEST(OwnMotion, WhatTheCamerasTurningCarriesIsWhereTheCameraSeesIt) {
+  const sim::SimCamera cam = camera(1.5);
+  const Case c(cam);
+  const LensMap lens(c.lens);
+  const RowTimes rows(c.shutter, c.lens.width, c.lens.height);
+  const CameraPath path = testing::truePath(cam, kFrames);
+  const auto worldAt = [&](size_t frame, Point at) {
+    return testing::orientationOf(cam.pose(static_cast<double>(frame) / 30 + rows.at(at))) *
+           *lens.pixelToRay(at);
+  };
+  double farthest = 0;
+  for (const auto& [from, to] : {std::pair<size_t, size_t>{20, 21}, {40, 39}})
+    for (double y = 15; y < 170; y += 23)
+      for (double x = 20; x < 300; x += 31) {
+        const auto carried = carriedBy(path, rows, lens, from, to, {x, y});
+        ASSERT_TRUE(carried);
+        const Ray here = worldAt(from, {x, y}), there = worldAt(to, *carried);
+        const double off = std::hypot(here.x - there.x, here.y - there.y, here.z - there.z);
+        EXPECT_LT(off * c.lens.fx, 0.05);
+        farthest = std::max(farthest, length(*carried - Point{x, y}));
+      }
+  EXPECT_GT(farthest, 1);
+}
+
+TEST(WindowKeys, RunStraightAndStayOutsideThem) {
+  const std::vector<WindowKey> keys{{10, {0.1, -0.2}, 0.5}, {20, {0.3, 0}, 0.9}};
+  EXPECT_EQ(windowAt({}, 7), (WindowKey{7, {}, 1}));
+  EXPECT_EQ(windowAt(keys, 3), (WindowKey{3, {0.1, -0.2}, 0.5}));
+  EXPECT_EQ(windowAt(keys, 99), (WindowKey{99, {0.3, 0}, 0.9}));
+  const WindowKey middle = windowAt(keys, 15);
+  EXPECT_NEAR(middle.offset.x, 0.2, 1e-12);
+  EXPECT_NEAR(middle.offset.y, -0.1, 1e-12);
+  EXPECT_NEAR(middle.size, 0.7, 1e-12);
+}
+
+TEST(MotionMask, CoversWhatItsOutlineHoldsInItsFrames) {
+  // An L: the notch at the upper right is not in it.
+  const MotionMask m{{{0.1, 0.1}, {0.5, 0.1}, {0.5, 0.5}, {0.9, 0.5}, {0.9, 0.9}, {0.1, 0.9}}, 4, 9};
+  EXPECT_TRUE(m.covers({0.3, 0.3}));
+  EXPECT_TRUE(m.covers({0.7, 0.7}));
+  EXPECT_FALSE(m.covers({0.7, 0.3}));
+  EXPECT_FALSE(m.covers({0.05, 0.5}));
+  EXPECT_FALSE(MotionMask{}.covers({0.5, 0.5}));
+  EXPECT_FALSE(m.holdsAt(3));
+  EXPECT_TRUE(m.holdsAt(4));
+  EXPECT_TRUE(m.holdsAt(8));
+  EXPECT_FALSE(m.holdsAt(9));
+  EXPECT_TRUE((MotionMask{m.corners, 4, -1}).holdsAt(1000));
 }
 
 // Every output pixel of the border lies in the source, in every frame.

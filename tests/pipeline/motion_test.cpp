@@ -5,6 +5,8 @@
 #include "core/base/parallel.h"
 #include "core/pipeline/clip_motion.h"
 #include "core/pipeline/correction.h"
+#include "core/pipeline/render.h"
+#include "core/pipeline/steady_variants.h"
 #include "tests/support/motion.h"
 
 namespace glenhaze {
@@ -171,6 +173,105 @@ TEST(Tracks, AStoppedAnalysisGoesOnWhereItWas) {
     EXPECT_NEAR(record.frames[i].time_s, static_cast<double>(i) / 30, 0.002);
   }
   EXPECT_FALSE(std::filesystem::exists(folder / "a.tracks.part"));
+}
+
+TEST(SteadyVariants, StandAroundWhatIsSet) {
+  StabilizationSettings set;
+  set.smoothing_s = 1;
+  set.crop_limit = 0.3;
+  auto all = strengthsAround(set, false);
+  ASSERT_EQ(all.size(), 3U);
+  EXPECT_EQ(all[0], set);
+  EXPECT_EQ(all[1].smoothing_s, 0.25);
+  EXPECT_EQ(all[2].smoothing_s, 4);
+  for (const StabilizationSettings& s : all) EXPECT_EQ(s.crop_limit, 0.3);
+  EXPECT_EQ(strengthsAround(set, true)[2].steadying, Steadying::HoldStill);
+  // Where nothing is steadied, or the camera is held, the usual strengths stand beside it; all are in range.
+  for (const Steadying other : {Steadying::Off, Steadying::HoldStill}) {
+    set.steadying = other;
+    all = strengthsAround(set, true);
+    EXPECT_EQ(all[0].steadying, other);
+    EXPECT_EQ(all[1].steadying, Steadying::KeepMove);
+    EXPECT_NE(all[2].steadying, other == Steadying::HoldStill ? Steadying::HoldStill : Steadying::Off);
+  }
+  for (const double extreme : {0.05, 20.0}) {
+    set.steadying = Steadying::KeepMove;
+    set.smoothing_s = extreme;
+    for (const StabilizationSettings& s : strengthsAround(set, false)) EXPECT_NO_THROW(s.validate());
+  }
+}
+
+TEST(SteadyVariants, AreTheFramesThatRenderingGives) {
+  const testing::ScratchFolder folder;
+  sim::FilmSettings film = testing::smallFilm(6);
+  film.codec = sim::FilmCodec::Ffv1;
+  const MotionRequest r = requestFor(testing::makeFilm(folder / "a.mkv", film), {});
+  const MotionAnswer answer = answerMotion(r, tracksFor(r));
+  StabilizationSettings still = r.settings;
+  still.steadying = Steadying::HoldStill;
+  const std::vector<std::shared_ptr<const ClipMotion>> motions{answer.motion,
+                                                               steadiedBy(answer, r, still).motion};
+  Correction correction;
+  correction.lens = r.lens;
+  std::vector<SteadyFrames> made;
+  playVariants(r.clip, r.fields, {1, 5}, correction, motions, 320, [&](SteadyFrames f) {
+    made.push_back(std::move(f));
+    return made.size() < 3;  // enough of it
+  });
+  ASSERT_EQ(made.size(), 3U);
+  for (const SteadyFrames& f : made) {
+    ASSERT_EQ(f.corrected.size(), 2U);
+    for (size_t i = 0; i < 2; ++i) {
+      correction.motion = motions[i];
+      const Frame direct = correctFrame(f.source, Geometry(correction, {320, 180}), f.source.format);
+      EXPECT_TRUE(sameSamples(direct, f.corrected[i])) << f.index;
+    }
+    EXPECT_FALSE(sameSamples(f.corrected[0], f.corrected[1]));
+  }
+  EXPECT_EQ(made[0].index, 1);
+  // Reduced by halves until they fit.
+  playVariants(r.clip, r.fields, {0, 1}, correction, motions, 100, [](const SteadyFrames& f) {
+    EXPECT_EQ(f.source.width, 80);
+    EXPECT_EQ(f.corrected[0].width, 80);
+    return true;
+  });
+}
+
+// Own motion through a whole render: every frame once, in order, the same for any number of threads.
+TEST(OwnMotionRender, EveryFrameComesOutOnceAndTheSameForAnyNumberOfThreads) {
+  const testing::ScratchFolder folder;
+  sim::Scene scene = sim::millScene();
+  sim::addBox(scene, {-2.2F, -1.4F, 6.2F}, {0.2F, 0.6F, 6.6F}, sim::Material::Stone, {1, 1, 1}, {3, 0, 0});
+  sim::FilmSettings film = testing::smallFilm(5);
+  film.codec = sim::FilmCodec::Ffv1;
+  const sim::SimCamera camera(testing::shakyCamera(0.025), scene, testing::windy(0.5));
+  sim::writeFilm(folder / "a.mkv", camera, film);
+  MotionRequest r = requestFor(folder / "a.mkv", {});
+  r.shutter = {0.025, ScanDirection::Down};
+  RenderJob job;
+  job.clip = r.clip;
+  job.correction.lens = r.lens;
+  job.correction.motion = answerMotion(r, tracksFor(r)).motion;
+  job.encode.codec = Codec::Ffv1;
+  const auto rendered = [&](const char* name, bool local, int threads) {
+    const ThreadLimit limit(threads);
+    job.correction.shutter_local = local;
+    job.output = folder / name;
+    EXPECT_EQ(renderClip(job).written.frames, 5) << name;
+    std::vector<Frame> frames;
+    ClipReader reader(probe(job.output));
+    while (auto frame = reader.next()) frames.push_back(std::move(*frame));
+    return frames;
+  };
+  const auto plain = rendered("plain.mkv", false, 2), one = rendered("one.mkv", true, 1),
+             three = rendered("three.mkv", true, 3);
+  ASSERT_EQ(one.size(), 5U);
+  ASSERT_EQ(three.size(), 5U);
+  for (size_t i = 0; i < 5; ++i) {
+    EXPECT_TRUE(sameSamples(one[i], three[i])) << i;
+    EXPECT_EQ(one[i].pts, plain[i].pts);
+  }
+  EXPECT_FALSE(sameSamples(one[2], plain[2]));
 }
 
 }  // namespace

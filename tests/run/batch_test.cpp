@@ -113,6 +113,19 @@ TEST(Batch, ASecondRunRendersOnlyWhatIsMissing) {
   EXPECT_EQ(third.summary().failed, 2);
 }
 
+TEST(Plan, OwnMotionIsTakenBackOnlyWhereTheShutterIs) {
+  Fixture f;
+  f.add("a.mp4");
+  f.profiles[0].shutter = shutterPartByHand({0.015, ScanDirection::Down});
+  EXPECT_FALSE(f.plan()[0].job.correction.shutter_local);
+  const std::string before = renderFingerprint(f.plan()[0]);
+  f.shoot.clips[0].shutter_local = true;
+  EXPECT_TRUE(f.plan()[0].job.correction.shutter_local);
+  EXPECT_NE(renderFingerprint(f.plan()[0]), before);
+  f.shoot.clips[0].shutter_on = false;
+  EXPECT_FALSE(f.plan()[0].job.correction.shutter_local);
+}
+
 TEST(Batch, UnfinishedOutputsOfADeadProcessAreCleanedUp) {
   Fixture f;
   f.add("a.mp4");
@@ -288,6 +301,9 @@ TEST(ShootFile, RoundTripWithRelativeNames) {
   clip.fill = 0.4;
   clip.range = FrameRange{3, 9};
   clip.answer = CameraAnswer{"", "wide", "air", "", {}};
+  clip.shutter_local = true;
+  clip.masks = {{{{0, 0}, {1, 0}, {1, 0.25}}, 7, 12}};
+  clip.stabilization.emplace().window = {{4, {0.1, -0.05}, 0.8}};
   shoot.clips = {clip};
   shoot.references = {folder / "chart.mp4"};
   shoot.answers["k"] = {"Limpet A1", "wide", "", "", {"off", "", "", "flat"}};
@@ -301,6 +317,9 @@ TEST(ShootFile, RoundTripWithRelativeNames) {
   EXPECT_EQ(back.clips[0].fill, 0.4);
   EXPECT_EQ(back.clips[0].range->last, 9);
   EXPECT_EQ(back.clips[0].answer, clip.answer);
+  EXPECT_TRUE(back.clips[0].shutter_local);
+  EXPECT_EQ(back.clips[0].masks, clip.masks);
+  EXPECT_EQ(back.clips[0].stabilization, clip.stabilization);
   EXPECT_EQ(back.references, shoot.references);
   EXPECT_EQ(back.answers, shoot.answers);
   EXPECT_EQ(back.output.encode.codec, Codec::ProRes422HQ);
