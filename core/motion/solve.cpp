@@ -373,11 +373,20 @@ void PathSolver::link() {
   path_ = CameraPath(std::move(frames));
 }
 
+// Less sharp than what came before and than what comes after: a view that just has less detail lasts.
 bool PathSolver::blurred(size_t i) const {
-  std::vector<double> around;
-  const size_t first = i > 8 ? i - 8 : 0, end = std::min(record_.frames.size(), i + 9);
-  for (size_t j = first; j < end; ++j) around.push_back(static_cast<double>(record_.frames[j].sharpness));
-  return static_cast<double>(record_.frames[i].sharpness) < 0.45 * medianOf(std::move(around));
+  constexpr size_t kAround = 15, kFewest = 3;
+  const auto sharpIn = [this](size_t first, size_t end) {
+    std::vector<double> values;
+    for (size_t j = first; j < end; ++j) values.push_back(static_cast<double>(record_.frames[j].sharpness));
+    const auto at = values.begin() + static_cast<ptrdiff_t>(values.size() * 3 / 4);
+    std::nth_element(values.begin(), at, values.end());
+    return *at;
+  };
+  const size_t first = i > kAround ? i - kAround : 0, end = std::min(record_.frames.size(), i + 1 + kAround);
+  if (i < first + kFewest || end < i + 1 + kFewest) return false;
+  const double usual = std::min(sharpIn(first, i), sharpIn(i + 1, end));
+  return static_cast<double>(record_.frames[i].sharpness) < 0.6 * usual;
 }
 
 }  // namespace detail

@@ -437,36 +437,53 @@ class Stabilizer {
     result_.frames = std::move(views_);
   }
 
+  bool isHeld(size_t i) const { return weights_[i] > 20; }
+
   std::string doubtOf(size_t i) const {
     const PathFrame& f = path_.frames()[i];
     if (f.doubt != PathDoubt::None && f.doubt != PathDoubt::Cut) return pathDoubtText(f.doubt);
-    if (weights_[i] > 20) return "the crop limit holds the camera's own move";
+    if (isHeld(i)) return "the crop limit holds the camera's own move";
     return "";
   }
 
+  // Frames in doubt next to each other are one range, whatever their reasons.
   void listDoubts() {
     constexpr int64_t kGap = 4;  // frames over which one range goes on
     for (size_t i = first_; i < last_; ++i) {
       const std::string why = doubtOf(i);
       if (why.empty()) continue;
       const auto at = static_cast<int64_t>(i);
-      if (!result_.doubtful.empty() && result_.doubtful.back().why == why &&
-          at - result_.doubtful.back().last <= kGap)
-        result_.doubtful.back().last = at + 1;
-      else
+      if (result_.doubtful.empty() || at - result_.doubtful.back().last > kGap) {
         result_.doubtful.push_back({at, at + 1, why});
+        continue;
+      }
+      DoubtfulRange& range = result_.doubtful.back();
+      range.last = at + 1;
+      if (range.why.find(why) == std::string::npos) range.why += "; " + why;
     }
   }
 
   void advise() {
-    int64_t lost = 0, held = 0;
-    for (const DoubtfulRange& r : result_.doubtful)
-      (r.why.starts_with("the crop") ? held : lost) += r.last - r.first;
+    int64_t lost = 0, blurred = 0, held = 0;
+    for (size_t i = first_; i < last_; ++i) {
+      const PathDoubt doubt = path_.frames()[i].doubt;
+      if (doubt == PathDoubt::Nothing || doubt == PathDoubt::Moving)
+        ++lost;
+      else if (doubt == PathDoubt::Blurred)
+        ++blurred;
+      else if (isHeld(i))
+        ++held;
+    }
     const auto count = static_cast<double>(last_ - first_);
     if (static_cast<double>(lost) > 0.3 * count)
       result_.advice = "Much of the clip cannot be followed: align it by hand, or leave it alone.";
     else if (lost > 0)
       result_.advice = "Set the in and out points around what cannot be followed.";
+    else if (blurred > 0 && settings_.steadying != Steadying::Off)
+      result_.advice =
+          "What is blurred stays so, and shows once the picture is steady: set the in and out points around "
+          "it, "
+          "or smooth less.";
     else if (limited_ && settings_.steadying == Steadying::HoldStill)
       result_.advice = "Holding still costs more than the crop limit: keep the move instead.";
     else if (static_cast<double>(held) > 0.2 * count)

@@ -272,6 +272,32 @@ TEST(Stabilize, CropIsJudgedBetweenTheInAndOutPoints) {
   EXPECT_LT(stabilize(c.room, settings, 0, 45).crop, 0.12);
 }
 
+TEST(Stabilize, DoubtsNextToEachOtherAreOneRangeAndAdviceFitsTheWorst) {
+  const sim::SimCamera cam = camera(0.8);
+  std::vector<PathFrame> frames = testing::truePath(cam, kFrames).frames();
+  const auto advised = [&] {
+    const Lens lens = cam.setup().lens;
+    const StabilizationRoom room(CameraPath(frames), lens, {}, LensWindow(lens, {}));
+    return stabilize(room, {}, 0, kFrames);
+  };
+  EXPECT_TRUE(advised().doubtful.empty());
+  for (const size_t i : {20, 21, 24}) frames[i].doubt = PathDoubt::Blurred;
+  StabilizedClip clip = advised();
+  ASSERT_EQ(clip.doubtful.size(), 1U);
+  EXPECT_EQ(clip.doubtful[0].first, 20);
+  EXPECT_EQ(clip.doubtful[0].last, 25);
+  EXPECT_EQ(clip.doubtful[0].why, "blurred");
+  EXPECT_NE(clip.advice.find("blurred"), std::string::npos);
+  frames[23].doubt = PathDoubt::Nothing;
+  frames[50].doubt = PathDoubt::Moving;
+  clip = advised();
+  ASSERT_EQ(clip.doubtful.size(), 2U);
+  EXPECT_EQ(clip.doubtful[0].why, "blurred; nothing to track");
+  EXPECT_NE(clip.advice.find("cannot be followed"), std::string::npos);
+  for (size_t i = 30; i < 30 + kFrames * 2 / 5; ++i) frames[i].doubt = PathDoubt::Nothing;
+  EXPECT_NE(advised().advice.find("by hand"), std::string::npos);
+}
+
 TEST(Stabilize, AWindowByHandIsFollowed) {
   const Case c(camera(0.3));
   StabilizationSettings settings;
