@@ -84,6 +84,30 @@ BENCHMARK(warpMotion)
     ->UseRealTime()
     ->Unit(benchmark::kMillisecond);
 
+// What a change of the stabilization settings costs before a picture shows. Argument: frames of the clip.
+void changeSettings(benchmark::State& state) {
+  Lens lens = straightLens(1920, 1080, 1152);
+  lens.k = {-0.21, 0.05, 0.0004, -0.0003, -0.005};
+  const auto frames = static_cast<int>(state.range(0));
+  const auto motion = shaken(lens, frames);
+  const StabilizationRoom room(motion->path, lens, motion->shutter, LensWindow(lens, {}));
+  StabilizationSettings settings;
+  for (auto _ : state) {
+    settings.smoothing_s = settings.smoothing_s == 0.8 ? 1.2 : 0.8;
+    benchmark::DoNotOptimize(stabilize(room, settings, 0, frames));
+  }
+}
+BENCHMARK(changeSettings)->Arg(300)->Arg(18000)->UseRealTime()->Unit(benchmark::kMillisecond);
+
+void buildRoom(benchmark::State& state) {
+  Lens lens = straightLens(1920, 1080, 1152);
+  lens.k = {-0.21, 0.05, 0.0004, -0.0003, -0.005};
+  const auto motion = shaken(lens, static_cast<int>(state.range(0)));
+  for (auto _ : state)
+    benchmark::DoNotOptimize(StabilizationRoom(motion->path, lens, motion->shutter, LensWindow(lens, {})));
+}
+BENCHMARK(buildRoom)->Arg(300)->Arg(18000)->UseRealTime()->Unit(benchmark::kMillisecond);
+
 void buildGrid(benchmark::State& state) {
   Lens lens = straightLens(1920, 1080, 1152);
   lens.k = {-0.21, 0.05, 0.0004, -0.0003, -0.005};

@@ -13,6 +13,10 @@ namespace fs = std::filesystem;
 
 namespace {
 
+bool sameWindow(const WindowSettings& a, const WindowSettings& b) {
+  return a.width == b.width && a.height == b.height && a.amount == b.amount && a.fill == b.fill;
+}
+
 fs::path partialName(const fs::path& file) { return file.string() + ".part"; }
 
 void keep(const TrackRecord& record, const std::string& key, const fs::path& path) {
@@ -110,8 +114,11 @@ MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& recor
 }
 
 void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
-  answer.room = std::make_shared<StabilizationRoom>(answer.finding.path, request.lens, request.shutter,
-                                                    LensWindow(request.lens, request.window));
+  if (!answer.room || !sameWindow(answer.room_window, request.window)) {
+    answer.room = std::make_shared<StabilizationRoom>(answer.finding.path, request.lens, request.shutter,
+                                                      LensWindow(request.lens, request.window));
+    answer.room_window = request.window;
+  }
   const auto count = static_cast<int64_t>(answer.finding.path.frames().size());
   const FrameRange range = request.range.value_or(FrameRange{0, count});
   answer.stabilized = stabilize(*answer.room, request.settings, range.first, range.last);

@@ -50,6 +50,7 @@ struct MotionAnswer {
   PathFinding finding;
   std::optional<LogFit> log;  ///< how the motion log fits; empty without one
   std::shared_ptr<const StabilizationRoom> room;
+  WindowSettings room_window;  ///< that the room was worked out for
   StabilizedClip stabilized;  ///< its shake left includes what the path itself may be off
   std::shared_ptr<const ClipMotion> motion;
 };
@@ -59,7 +60,7 @@ struct MotionAnswer {
 MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& record,
                           const Progress& progress = {});
 
-/// The same clip under other settings: at once.
+/// The same clip, lens and shutter under other settings: at once.
 void steadyAgain(MotionAnswer& answer, const MotionRequest& request);
 
 /// "0.31° of shake to 0.01°, crop 7 %."
