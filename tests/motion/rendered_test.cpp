@@ -117,6 +117,42 @@ TEST(Rendered, ScaleIsSolvedAndSmoothedWhereTheCameraMovesOn) {
   EXPECT_LT(jerks_after, 0.01 * jerks_before);
 }
 
+// Swaying sideways in front of a wall: shift is told from turning, and taken out with it.
+TEST(Rendered, ShiftIsSolvedWhereTheCameraSways) {
+  constexpr double kDistance = 3, kSway = 0.06;
+  sim::Scene wall;
+  wall.quads.push_back(
+      {{-9, -6, kDistance}, {1, 0, 0}, {0, 1, 0}, 18, 12, sim::Material::Stone, {1, 1, 1}, 4, {}});
+  const auto side = [](double t) { return kSway * std::sin(2 * M_PI * 2.3 * t); };
+  const sim::Motion swaying = [&](double t) {
+    sim::Pose p = testing::windy(0.5, 0)(t);
+    p.ry += 3 * testing::kDegree;
+    p.position = {static_cast<float>(side(t)), 0, 0};
+    return p;
+  };
+  const Shutter shutter{0.015, ScanDirection::Down};
+  const sim::SimCamera camera(testing::shakyCamera(shutter.readout_s), wall, swaying);
+  constexpr int kFrames = 36;
+  const Lens& lens = camera.setup().lens;
+  const TrackRecord record = tracksOf(framesOf(camera, kFrames));
+  const CameraPath truth = testing::truePath(camera, kFrames);
+  const PathFinding found = solvePath(record, lens, shutter);
+  ASSERT_TRUE(found.shift_and_scale);
+  // Turns alone would take the swaying for panning.
+  SolveOptions turns;
+  turns.model = MotionModel::Rotation;
+  const double turned = testing::pathError(solvePath(record, lens, shutter, turns).path, truth);
+  EXPECT_GT(turned, 0.3);
+  EXPECT_LT(testing::pathError(found.path, truth), 0.1);
+  double squares = 0;
+  for (size_t i = 0; i < kFrames; ++i) {
+    const double swayed = side(static_cast<double>(i) / kFps) - side(0);
+    squares += std::pow(found.path.frames()[i].shift.x + swayed / kDistance, 2);
+    EXPECT_NEAR(found.path.frames()[i].scale, 1, 0.005) << i;
+  }
+  EXPECT_LT(std::sqrt(squares / kFrames), 0.08 * kSway / kDistance);
+}
+
 // Strong shake and a slow readout: jelly, and none of it left.
 TEST(Rendered, HeldStillItStandsStillAndDoesNotWobble) {
   const Shutter shutter{0.025, ScanDirection::Down};
