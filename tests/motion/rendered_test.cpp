@@ -76,6 +76,34 @@ TEST(Rendered, WindyFootageIsUnderstoodAndSteadied) {
   EXPECT_LT(after.shake_px, 0.06 * before.shake_px);
 }
 
+// Exposure that breathes is followed through; another scene is a cut, and nothing links across it.
+TEST(Rendered, ExposureMayChangeAndCutsAreSeen) {
+  sim::CameraSetup setup = testing::shakyCamera(0);
+  setup.pulsing = 0.35;
+  std::vector<Frame> frames = framesOf({setup, sim::millScene(), testing::windy(0.8)}, 14);
+  double darkest = 255, brightest = 0;
+  for (const Frame& f : frames) {
+    const double mid = f.planes[0].at(160, 120, 1);
+    darkest = std::min(darkest, mid);
+    brightest = std::max(brightest, mid);
+  }
+  EXPECT_GT(brightest - darkest, 15);
+  const sim::SimCamera other(setup, sim::footingsScene(), testing::windy(0.8));
+  for (int i = 0; i < 6; ++i) frames.push_back(other.frame(i));
+  const TrackRecord record = tracksOf(frames);
+  for (size_t i = 1; i < frames.size(); ++i) {
+    EXPECT_EQ(record.frames[i].cut, i == 14) << i;
+    if (i < 14) EXPECT_GT(record.frames[i].pairs.size(), 60U) << i;
+  }
+  EXPECT_TRUE(record.frames[14].pairs.empty());
+  const PathFinding found = solvePath(record, setup.lens, {});
+  EXPECT_EQ(found.path.frames()[14].doubt, PathDoubt::Cut);
+  EXPECT_EQ(found.path.scenes().size(), 2U);
+  const CameraPath truth = testing::truePath({setup, sim::millScene(), testing::windy(0.8)}, 14);
+  std::vector<PathFrame> before(found.path.frames().begin(), found.path.frames().begin() + 14);
+  EXPECT_LT(testing::pathError(CameraPath(before), truth), 0.05);
+}
+
 // Walking towards a wall: every step brings it nearer by jerks, which no turn explains.
 TEST(Rendered, ScaleIsSolvedAndSmoothedWhereTheCameraMovesOn) {
   constexpr double kDistance = 5;
