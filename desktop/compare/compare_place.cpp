@@ -20,6 +20,7 @@
 #include "core/noise/view.h"
 #include "desktop/compare/clip_figures.h"
 #include "desktop/compare/clip_form.h"
+#include "desktop/compare/compare_bar.h"
 #include "desktop/compare/noise_form.h"
 #include "desktop/compare/pin_strip.h"
 #include "desktop/compare/steady_board.h"
@@ -35,7 +36,6 @@ namespace {
 
 constexpr int64_t kLoopFrames = 90;
 constexpr double kRemovedGain = 6, kChannelGain = 6;
-constexpr int kRemovedLook = 4, kOwnLook = 5, kVariantsLayout = 3, kSteadyLayout = 4;
 
 }  // namespace
 
@@ -44,7 +44,7 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(16, 10, 16, 12);
   layout->setSpacing(8);
-  layout->addWidget(buildTools());
+  layout->addWidget(buildBar());
   auto* middle = new QSplitter(Qt::Horizontal);
   middle->setHandleWidth(10);
   view_ = new PictureView;
@@ -101,86 +101,42 @@ void ComparePlace::connectBoards() {
   });
 }
 
-QWidget* ComparePlace::buildTools() {
-  auto* bar = new QWidget;
-  auto* layout = new QHBoxLayout(bar);
-  layout->setContentsMargins(0, 0, 0, 0);
-  clips_ = new QComboBox;
-  clips_->setMinimumWidth(185);
-  clips_->setMaximumWidth(260);
-  clips_->setAccessibleName(tr("Clip"));
-  connect(clips_, &QComboBox::activated, this, [this](int i) { session_.setCurrentClip(i); });
-  layout->addWidget(clips_);
-  layout_ = new QComboBox;
-  layout_->setAccessibleName(tr("Way to look"));
-  layout_->addItems(
-      {tr("Divider"), tr("Side by side"), tr("Corrected"), tr("Noise trials"), tr("Steady trials")});
-  layout_->setToolTip(
-      tr("D: divider, drag it, Shift-drag turns it. B: side by side. V: four settings of noise removal. "
-         "M: the source and three strengths of stabilization, playing. Hold S for the source."));
-  connect(layout_, &QComboBox::currentIndexChanged, this, [this](int i) {
-    static constexpr std::array<PictureView::Layout, 3> kModes = {
-        PictureView::Layout::Divider, PictureView::Layout::Side, PictureView::Layout::Single};
-    if (i < kVariantsLayout) view_->setLayoutMode(kModes[static_cast<size_t>(i)]);
-    const bool played = pictures_->currentWidget() == steady_board_;
-    pictures_->setCurrentIndex(std::max(0, i - kVariantsLayout + 1));
-    showVariants();
-    showSteady();
-    // Steadiness shows in motion only.
-    if (i == kSteadyLayout ? !timer_.isActive() : played && timer_.isActive()) togglePlay();
-  });
-  layout_->setMaximumWidth(104);
-  layout->addWidget(layout_);
-  for (const auto& [text, zoom] : {std::pair{tr("Fit"), 0.0},
-                                   {QStringLiteral("100 %"), 1.0},
-                                   {QStringLiteral("200 %"), 2.0},
-                                   {QStringLiteral("400 %"), 4.0}}) {
-    auto* button = new QPushButton(text);
-    button->setToolTip(tr("Zoom; keys 0, 1, 2 and 4 zoom at the pointer, the wheel too"));
-    connect(button, &QPushButton::clicked, this, [this, z = zoom] { zoomTo(z); });
-    layout->addWidget(button);
-  }
-  edge_tool_ = new QPushButton(tr("Straight edge"));
-  edge_tool_->setCheckable(true);
-  edge_tool_->setToolTip(tr("Lay a straight edge on the picture (E); it reads the bow of the edge under it"));
-  connect(edge_tool_, &QPushButton::toggled, this, [this](bool on) {
+CompareBar* ComparePlace::buildBar() {
+  bar_ = new CompareBar;
+  connect(bar_, &CompareBar::clipChosen, this, [this](int clip) { session_.setCurrentClip(clip); });
+  connect(bar_, &CompareBar::wayChosen, this, &ComparePlace::takeWay);
+  connect(bar_, &CompareBar::zoomChosen, this, [this](double zoom) { zoomTo(zoom); });
+  connect(bar_, &CompareBar::edgeToggled, this, [this](bool on) {
     edge_.on = on;
+    const QSize size = view_->pictureSize();
     if (on && edge_.a.isNull())
-      layStraightEdge(QPointF(view_->pictureSize().width() * 0.2, view_->pictureSize().height() * 0.3),
-                      QPointF(view_->pictureSize().width() * 0.8, view_->pictureSize().height() * 0.3));
+      layStraightEdge({size.width() * 0.2, size.height() * 0.3}, {size.width() * 0.8, size.height() * 0.3});
     view_->update();
   });
-  layout->addWidget(edge_tool_);
-  look_ = new QComboBox;
-  look_->setAccessibleName(tr("Channel"));
-  look_->addItems({tr("All channels"), tr("Luma detail"), tr("Cb detail"), tr("Cr detail"), tr("Removed"),
-                   tr("Own motion")});
-  look_->setToolTip(
-      tr("One channel alone with raised contrast; what noise removal took away, amplified (N); or what moves "
-         "on its own while the rows are read, which one turn for each row cannot mend"));
-  connect(look_, &QComboBox::currentIndexChanged, this, [this](int look) {
-    preview_.setOwnMotionWanted(look == kOwnLook);
-    if (look == kOwnLook && !current_.own) preview_.request(frame_);
+  connect(bar_, &CompareBar::lookChosen, this, [this](int look) {
+    preview_.setOwnMotionWanted(look == CompareBar::OwnMotion);
+    if (look == CompareBar::OwnMotion && !current_.own) preview_.request(frame_);
     present(current_);
     showOwnMotion();
   });
-  look_->setMaximumWidth(110);
-  layout->addWidget(look_);
-  lift_ = new QComboBox;
-  lift_->setAccessibleName(tr("Exposure for viewing"));
-  lift_->addItems({tr("As exposed"), tr("+1 stop"), tr("+2 stops"), tr("+3 stops")});
-  lift_->setToolTip(tr("Lifts the exposure for viewing only, to judge shadows as they will be graded (L)"));
-  connect(lift_, &QComboBox::currentIndexChanged, this, [this](int stops) {
+  connect(bar_, &CompareBar::liftChosen, this, [this](int stops) {
     present(current_);
     board_->setLift(stops);
   });
-  lift_->setMaximumWidth(104);
-  layout->addWidget(lift_);
-  layout->addStretch();
-  parts_ = new PartSwitches;
-  connect(parts_, &PartSwitches::edited, this, &ComparePlace::editClip);
-  layout->addWidget(parts_);
-  return bar;
+  connect(bar_, &CompareBar::edited, this, &ComparePlace::editClip);
+  return bar_;
+}
+
+void ComparePlace::takeWay(int way) {
+  static constexpr std::array<PictureView::Layout, 3> kModes = {
+      PictureView::Layout::Divider, PictureView::Layout::Side, PictureView::Layout::Single};
+  if (way < CompareBar::NoiseTrials) view_->setLayoutMode(kModes[static_cast<size_t>(way)]);
+  const bool played = pictures_->currentWidget() == steady_board_;
+  pictures_->setCurrentIndex(std::max(0, way - CompareBar::NoiseTrials + 1));
+  showVariants();
+  showSteady();
+  // Steadiness shows in motion only.
+  if (way == CompareBar::SteadyTrials ? !timer_.isActive() : played && timer_.isActive()) togglePlay();
 }
 
 Transport* ComparePlace::buildTransport() {
@@ -245,7 +201,7 @@ QWidget* ComparePlace::buildSide() {
 
 void ComparePlace::showOwn() {
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  parts_->setPlan(plan, session_.shoot().output);
+  bar_->setPlan(plan, session_.shoot().output);
   clip_form_->setPlan(plan);
   transport_->setRendered(plan.job.range);
   noise_form_->setVisible(plan.job.correction.noise.has_value());
@@ -253,7 +209,7 @@ void ComparePlace::showOwn() {
   noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
 }
 
-void ComparePlace::setLayoutMode(int mode) { layout_->setCurrentIndex(mode); }
+void ComparePlace::setLayoutMode(int mode) { bar_->setWay(mode); }
 
 void ComparePlace::zoomTo(double zoom, QPointF around) {
   view_->setZoom(zoom, around);
@@ -284,7 +240,7 @@ void ComparePlace::showSteady() {
 
 void ComparePlace::showOwnMotion() {
   own_marks_ = {};
-  if (clip_ >= 0 && current_.own && (look_->currentIndex() == kOwnLook || looked_at_.mendsOwnMotion())) {
+  if (clip_ >= 0 && current_.own && (bar_->look() == CompareBar::OwnMotion || looked_at_.mendsOwnMotion())) {
     const ClipInfo& clip = session_.plans()[static_cast<size_t>(clip_)].info;
     own_marks_ = OwnMarks(current_, looked_at_, {clip.width, clip.height});
   }
@@ -293,28 +249,28 @@ void ComparePlace::showOwnMotion() {
   view_->update();
 }
 
-void ComparePlace::setLook(int look) { look_->setCurrentIndex(look); }
-void ComparePlace::setLift(int stops) { lift_->setCurrentIndex(stops); }
+void ComparePlace::setLook(int look) { bar_->setLook(look); }
+void ComparePlace::setLift(int stops) { bar_->setLift(stops); }
 
 // What is shown of a frame: as it is, one channel of it, or what was taken away.
 void ComparePlace::present(const PreviewFrame& frame) {
-  const int look = look_->currentIndex();
+  const int look = bar_->look();
   const bool whole = frame.source_frame.width > 0 && !frame.draft;
-  if (look == kOwnLook) {
+  if (look == CompareBar::OwnMotion) {
     // Its marks belong to the corrected picture alone.
-    view_->setPicture(liftedImage(frame.corrected, lift_->currentIndex()), frame.size);
+    view_->setPicture(liftedImage(frame.corrected, bar_->lift()), frame.size);
     view_->setSecond({});
-  } else if (look == kRemovedLook && whole && frame.clean_frame.width > 0) {
+  } else if (look == CompareBar::Removed && whole && frame.clean_frame.width > 0) {
     const Frame removed = removedPart(frame.source_frame, frame.clean_frame, kRemovedGain);
     const QImage image = imageOf(removed);
     view_->setPicture(image, {removed.width, removed.height});
-    view_->setSecond(liftedImage(frame.source, lift_->currentIndex()));
-  } else if (look > 0 && look < kRemovedLook && whole) {
+    view_->setSecond(liftedImage(frame.source, bar_->lift()));
+  } else if (look > 0 && look < CompareBar::Removed && whole) {
     view_->setPicture(imageOf(channelDetail(frame.corrected_frame, look - 1, kChannelGain)), frame.size);
     view_->setSecond(imageOf(channelDetail(frame.source_frame, look - 1, kChannelGain)));
   } else {
-    view_->setPicture(liftedImage(frame.corrected, lift_->currentIndex()), frame.size);
-    view_->setSecond(liftedImage(frame.source, lift_->currentIndex()));
+    view_->setPicture(liftedImage(frame.corrected, bar_->lift()), frame.size);
+    view_->setSecond(liftedImage(frame.source, bar_->lift()));
   }
 }
 
@@ -377,10 +333,8 @@ void ComparePlace::showEvent(QShowEvent* event) {
 
 void ComparePlace::reload() {
   const auto& plans = session_.plans();
-  clips_->clear();
-  for (const ClipPlan& plan : plans) clips_->addItem(QString::fromStdString(plan.info.path.stem().string()));
   const int clip = session_.currentClip();
-  clips_->setCurrentIndex(clip);
+  bar_->setClips(plans, clip);
   if (clip < 0 || clip >= static_cast<int>(plans.size()) ||
       plans[static_cast<size_t>(clip)].info.width == 0 || !plans[static_cast<size_t>(clip)].info.readable()) {
     clip_ = -1;
@@ -411,7 +365,7 @@ void ComparePlace::reload() {
     edge_.a = edge_.b = {};
     edge_text_->clear();
     noise_form_->setVerdict(std::nullopt);
-    edge_tool_->setChecked(false);
+    bar_->setEdge(false);
   }
   clip_ = clip;
   path_ = plan.info.path;
@@ -426,7 +380,7 @@ void ComparePlace::reload() {
   fields_ = plan.job.fields;
   shown_ = drafted_ = -1;
   preview_.setClip(plan.info, looked_at_, fields_);
-  preview_.setOwnMotionWanted(look_->currentIndex() == kOwnLook);
+  preview_.setOwnMotionWanted(bar_->look() == CompareBar::OwnMotion);
   transport_->setFrames(plan.info.frames);
   goTo(frame_);
   const int64_t first =
@@ -518,7 +472,7 @@ void ComparePlace::layStraightEdge(QPointF a, QPointF b) {
   edge_.a = a;
   edge_.b = b;
   edge_.on = true;
-  edge_tool_->setChecked(true);
+  bar_->setEdge(true);
   measureEdge();
 }
 
@@ -545,7 +499,7 @@ void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
     drawRimmed(p, QPolygonF{at + QPointF(0, -6), at + QPointF(0, 6)}, 1.4);
   }
   edge_.draw(p, v, pane);
-  if (look_->currentIndex() == kOwnLook && settled()) own_marks_.draw(p, v, pane);
+  if (bar_->look() == CompareBar::OwnMotion && settled()) own_marks_.draw(p, v, pane);
   if (clip_ >= 0 && v.layoutMode() == PictureView::Layout::Side)
     drawTag(p, QPointF(pane == 0 ? 12 : v.width() / 2.0 + 14, 28),
             pane == 0 ? tr("source") : tr("corrected"));
@@ -604,25 +558,25 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
       clearRange();
       break;
     case Qt::Key_N:
-      look_->setCurrentIndex(look_->currentIndex() == kRemovedLook ? 0 : kRemovedLook);
+      bar_->setLook(bar_->look() == CompareBar::Removed ? CompareBar::AllChannels : CompareBar::Removed);
       break;
     case Qt::Key_L:
-      lift_->setCurrentIndex((lift_->currentIndex() + 1) % lift_->count());
+      bar_->nextLift();
       break;
     case Qt::Key_E:
-      edge_tool_->toggle();
+      bar_->toggleEdge();
       break;
     case Qt::Key_D:
-      layout_->setCurrentIndex(0);
+      bar_->setWay(CompareBar::Divider);
       break;
     case Qt::Key_B:
-      layout_->setCurrentIndex(1);
+      bar_->setWay(CompareBar::SideBySide);
       break;
     case Qt::Key_V:
-      layout_->setCurrentIndex(kVariantsLayout);
+      bar_->setWay(CompareBar::NoiseTrials);
       break;
     case Qt::Key_M:
-      layout_->setCurrentIndex(kSteadyLayout);
+      bar_->setWay(CompareBar::SteadyTrials);
       break;
     case Qt::Key_0:
       zoomTo(0);

@@ -14,17 +14,15 @@
 #include "desktop/session.h"
 #include "desktop/widgets/picture_view.h"
 
-class QComboBox;
 class QLabel;
-class QPushButton;
 class QStackedWidget;
 
 namespace glenhaze::desktop {
 
 class ClipForm;
+class CompareBar;
 class NoiseForm;
 class PinStrip;
-class PartSwitches;
 class SteadyBoard;
 class Transport;
 class VariantBoard;
@@ -64,7 +62,8 @@ class ComparePlace : public QWidget {
   void keyReleaseEvent(QKeyEvent* event) override;
 
  private:
-  QWidget* buildTools();
+  CompareBar* buildBar();
+  void takeWay(int way);
   Transport* buildTransport();
   QWidget* buildSide();
   void reload();
@@ -90,15 +89,13 @@ class ComparePlace : public QWidget {
   Session& session_;
   Preview preview_;
   PictureView* view_ = nullptr;
-  QComboBox *clips_ = nullptr, *layout_ = nullptr, *look_ = nullptr, *lift_ = nullptr;
+  CompareBar* bar_ = nullptr;
   NoiseForm* noise_form_ = nullptr;
   Background search_, flicker_search_;
   std::map<std::filesystem::path, FlickerPath> flicker_;  // of clips looked at
   Transport* transport_ = nullptr;
   ClipForm* clip_form_ = nullptr;
-  PartSwitches* parts_ = nullptr;
   QLabel *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
-  QPushButton* edge_tool_ = nullptr;
   PinStrip* pin_strip_ = nullptr;
   VariantBoard* board_ = nullptr;
   SteadyBoard* steady_board_ = nullptr;

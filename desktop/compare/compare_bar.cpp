@@ -1,0 +1,91 @@
+#include "desktop/compare/compare_bar.h"
+
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QPushButton>
+
+#include "desktop/compare/clip_form.h"
+
+namespace glenhaze::desktop {
+
+CompareBar::CompareBar(QWidget* parent) : QWidget(parent), row_(new QHBoxLayout(this)) {
+  row_->setContentsMargins(0, 0, 0, 0);
+  clips_ = new QComboBox;
+  clips_->setMinimumWidth(185);
+  clips_->setMaximumWidth(260);
+  clips_->setAccessibleName(tr("Clip"));
+  connect(clips_, &QComboBox::activated, this, &CompareBar::clipChosen);
+  row_->addWidget(clips_);
+  way_ = addChoice(
+      tr("Way to look"),
+      {tr("Divider"), tr("Side by side"), tr("Corrected"), tr("Noise trials"), tr("Steady trials")}, 104,
+      tr("D: divider, drag it, Shift-drag turns it. B: side by side. V: four settings of noise removal. "
+         "M: the source and three strengths of stabilization, playing. Hold S for the source."));
+  connect(way_, &QComboBox::currentIndexChanged, this, &CompareBar::wayChosen);
+  addZooms();
+  edge_ = new QPushButton(tr("Straight edge"));
+  edge_->setCheckable(true);
+  edge_->setToolTip(tr("Lay a straight edge on the picture (E); it reads the bow of the edge under it"));
+  connect(edge_, &QPushButton::toggled, this, &CompareBar::edgeToggled);
+  row_->addWidget(edge_);
+  look_ = addChoice(
+      tr("Channel"),
+      {tr("All channels"), tr("Luma detail"), tr("Cb detail"), tr("Cr detail"), tr("Removed"),
+       tr("Own motion")},
+      110,
+      tr("One channel alone with raised contrast; what noise removal took away, amplified (N); or what moves "
+         "on its own while the rows are read, which one turn for each row cannot mend"));
+  connect(look_, &QComboBox::currentIndexChanged, this, &CompareBar::lookChosen);
+  lift_ =
+      addChoice(tr("Exposure for viewing"), {tr("As exposed"), tr("+1 stop"), tr("+2 stops"), tr("+3 stops")},
+                104, tr("Lifts the exposure for viewing only, to judge shadows as they will be graded (L)"));
+  connect(lift_, &QComboBox::currentIndexChanged, this, &CompareBar::liftChosen);
+  row_->addStretch();
+  parts_ = new PartSwitches;
+  connect(parts_, &PartSwitches::edited, this, &CompareBar::edited);
+  row_->addWidget(parts_);
+}
+
+QComboBox* CompareBar::addChoice(const QString& name, const QStringList& items, int width,
+                                 const QString& tip) {
+  auto* box = new QComboBox;
+  box->setAccessibleName(name);
+  box->addItems(items);
+  box->setToolTip(tip);
+  box->setMaximumWidth(width);
+  row_->addWidget(box);
+  return box;
+}
+
+void CompareBar::addZooms() {
+  for (const auto& [text, zoom] : {std::pair{tr("Fit"), 0.0},
+                                   {QStringLiteral("100 %"), 1.0},
+                                   {QStringLiteral("200 %"), 2.0},
+                                   {QStringLiteral("400 %"), 4.0}}) {
+    auto* button = new QPushButton(text);
+    button->setToolTip(tr("Zoom; keys 0, 1, 2 and 4 zoom at the pointer, the wheel too"));
+    connect(button, &QPushButton::clicked, this, [this, z = zoom] { Q_EMIT zoomChosen(z); });
+    row_->addWidget(button);
+  }
+}
+
+void CompareBar::setClips(const std::vector<ClipPlan>& plans, int current) {
+  clips_->clear();
+  for (const ClipPlan& plan : plans) clips_->addItem(QString::fromStdString(plan.info.path.stem().string()));
+  clips_->setCurrentIndex(current);
+}
+
+void CompareBar::setPlan(const ClipPlan& plan, const OutputSettings& output) {
+  parts_->setPlan(plan, output);
+}
+
+CompareBar::Look CompareBar::look() const { return static_cast<Look>(look_->currentIndex()); }
+void CompareBar::setLook(int look) { look_->setCurrentIndex(look); }
+void CompareBar::setWay(int way) { way_->setCurrentIndex(way); }
+int CompareBar::lift() const { return lift_->currentIndex(); }
+void CompareBar::setLift(int stops) { lift_->setCurrentIndex(stops); }
+void CompareBar::nextLift() { lift_->setCurrentIndex((lift_->currentIndex() + 1) % lift_->count()); }
+void CompareBar::setEdge(bool on) { edge_->setChecked(on); }
+void CompareBar::toggleEdge() { edge_->toggle(); }
+
+}  // namespace glenhaze::desktop
