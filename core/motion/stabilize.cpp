@@ -482,8 +482,7 @@ class Stabilizer {
     else if (blurred > 0 && settings_.steadying != Steadying::Off)
       result_.advice =
           "What is blurred stays so, and shows once the picture is steady: set the in and out points around "
-          "it, "
-          "or smooth less.";
+          "it, or smooth less.";
     else if (limited_ && settings_.steadying == Steadying::HoldStill)
       result_.advice = "Holding still costs more than the crop limit: keep the move instead.";
     else if (static_cast<double>(held) > 0.2 * count)

@@ -63,7 +63,7 @@ TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const P
   {
     const std::jthread preparing([&] {
       try {
-        detail::FramePreparer preparer(clip.width, options);
+        detail::FramePreparer preparer(clip.width, options, begin);
         while (const auto frame = reader.next()) {
           const double time = static_cast<double>(frame->pts - clip.start_pts) * clip.time_base.value();
           if (!prepared.push(preparer.prepare(*frame, time))) break;
@@ -74,7 +74,7 @@ TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const P
       prepared.close();
     });
     try {
-      detail::PointFollower follower(clip.width, clip.height, options);
+      detail::PointFollower follower(clip.width, clip.height, options, begin);
       int64_t index = begin;
       while (auto frame = prepared.pop()) {
         progress.check();

@@ -89,6 +89,11 @@ std::vector<WindowKey> WindowTools::others() const {
 
 bool WindowTools::isKey() const { return others().size() != keys_.size(); }
 
+bool WindowTools::known() const {
+  return motion_ && request_ && now_.frame >= 0 &&
+         now_.frame < static_cast<int64_t>(motion_->stabilized.frames.size());
+}
+
 void WindowTools::keep() {
   std::vector<WindowKey> keys = others();
   keys.insert(std::upper_bound(keys.begin(), keys.end(), now_,
@@ -124,10 +129,8 @@ void WindowTools::show() {
   size_->setValue(now_.size * 100);
   drop_->setEnabled(isKey());
   whole_->setEnabled(!keys_.empty());
-  const bool known = motion_ && request_ && now_.frame >= 0 &&
-                     now_.frame < static_cast<int64_t>(motion_->stabilized.frames.size());
-  keep_->setEnabled(known);
-  if (!known) return text_->setText({});
+  keep_->setEnabled(known());
+  if (!known()) return text_->setText({});
   const LensWindow window(request_->lens, request_->window);
   const double zoom = window.zoom() * viewNow().zoom;
   text_->setText(tr("%1 × %2 px of the source for %3 × %4%5")
@@ -139,7 +142,7 @@ void WindowTools::show() {
 }
 
 bool WindowTools::key(int key, Qt::KeyboardModifiers modifiers) {
-  if (!motion_ || !request_) return false;
+  if (!known()) return false;
   const double step = stepOf(modifiers);
   if (const QPointF arrow = arrowOf(key); !arrow.isNull()) {
     WindowKey moved = now_;
@@ -174,14 +177,14 @@ bool WindowTools::key(int key, Qt::KeyboardModifiers modifiers) {
 }
 
 bool WindowTools::press(QPointF at) {
-  if (!active_ || !motion_ || !request_) return false;
+  if (!active_ || !known()) return false;
   dragged_from_ = at;
   before_drag_ = now_;
   return true;
 }
 
 void WindowTools::drag(QPointF at) {
-  if (!dragged_from_ || !motion_ || !request_) return;
+  if (!dragged_from_ || !known()) return;
   // Both places in the window's own plane, under the view that the drag began with.
   VirtualFrame view = motion_->stabilized.frames[static_cast<size_t>(now_.frame)];
   view.offset = before_drag_.offset;
@@ -202,9 +205,7 @@ void WindowTools::release(QPointF) {
 }
 
 void WindowTools::draw(QPainter& p, const PictureView& view) const {
-  if (!motion_ || !request_ || now_.frame < 0 ||
-      now_.frame >= static_cast<int64_t>(motion_->stabilized.frames.size()))
-    return;
+  if (!known()) return;
   const ShownFrame frame(*motion_, *request_, viewNow(), now_.frame);
   const double w = frame.window().width() - 1, h = frame.window().height() - 1;
   QPolygonF outline;

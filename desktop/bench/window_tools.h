@@ -40,6 +40,8 @@ class WindowTools : public PictureTool {
   void keep();
   void drop();
   bool isKey() const;
+  /// Whether the frame looked at has a motion that is known.
+  bool known() const;
   void moveTo(WindowKey key);
   void show();
   VirtualFrame viewNow() const;

@@ -175,6 +175,25 @@ TEST(Tracks, AStoppedAnalysisGoesOnWhereItWas) {
   EXPECT_FALSE(std::filesystem::exists(folder / "a.tracks.part"));
 }
 
+// Masks hold by the clip's frames, not by those since the analysis went on.
+TEST(Tracks, MasksOverTimeHoldBehindAStop) {
+  const testing::ScratchFolder folder;
+  MotionRequest r =
+      requestFor(testing::makeFilm(folder / "a.mp4", testing::smallFilm(12)), folder / "a.tracks");
+  r.masks.push_back({{{0, 0}, {1, 0}, {1, 1}, {0, 1}}, 9, -1});
+  std::stop_source stop;
+  Progress progress;
+  progress.stop = stop.get_token();
+  progress.report = [&](double share) {
+    if (share > 0.4) stop.request_stop();
+  };
+  EXPECT_THROW(tracksFor(r, progress), Error);
+  ASSERT_TRUE(std::filesystem::exists(folder / "a.tracks.part"));
+  const TrackRecord record = tracksFor(r);
+  ASSERT_EQ(record.frames.size(), 12U);
+  for (size_t i = 1; i < 12; ++i) EXPECT_EQ(record.frames[i].pairs.empty(), i >= 9) << i;
+}
+
 TEST(SteadyVariants, StandAroundWhatIsSet) {
   StabilizationSettings set;
   set.smoothing_s = 1;

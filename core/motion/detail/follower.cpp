@@ -124,7 +124,8 @@ uint16_t PositionSteps::to(double px) const {
   return static_cast<uint16_t>(std::clamp(std::lround((px + 1) * per_pixel_), 0L, 65535L));
 }
 
-FramePreparer::FramePreparer(int width, const TrackOptions& options) : factor_(reductionOf(width, options)) {
+FramePreparer::FramePreparer(int width, const TrackOptions& options, int64_t first)
+    : factor_(reductionOf(width, options)), first_(first), index_(first) {
   if (options.working_width < 320 || options.working_width > 1920)
     throw Error(ErrorKind::BadRequest, "The working width must be from 320 to 1920 px", "",
                 std::to_string(options.working_width), "");
@@ -141,7 +142,7 @@ PreparedFrame FramePreparer::prepare(const Frame& frame, double time_s) {
   p.sharpness = sharpnessOf(p.picture);
   p.histogram = histogramOf(p.picture);
   cv::buildOpticalFlowPyramid(p.picture, p.pyramid, kWindow, kLevels);
-  if (index_++ % kRefillEvery == 0) p.strength = strengthOf(p.picture);
+  if ((index_++ - first_) % kRefillEvery == 0) p.strength = strengthOf(p.picture);
   return p;
 }
 
@@ -153,8 +154,12 @@ void FramePreparer::evenExposure(cv::Mat& picture) {
   if (std::abs(gain - 1) > 0.01) picture.convertTo(picture, CV_8U, gain);
 }
 
-PointFollower::PointFollower(int width, int height, const TrackOptions& options)
-    : options_(options), steps_(width, height), factor_(reductionOf(width, options)) {}
+PointFollower::PointFollower(int width, int height, const TrackOptions& options, int64_t first)
+    : options_(options),
+      steps_(width, height),
+      factor_(reductionOf(width, options)),
+      first_(first),
+      index_(first) {}
 
 int PointFollower::perCell() const {
   constexpr int kCells = kCellsAcross * kCellsDown;
@@ -288,7 +293,7 @@ FrameTracks PointFollower::follow(PreparedFrame now) {
   result.sharpness = now.sharpness;
   if (!before_.empty() && !points_.empty()) link(now, result);
   // Parts without detail stay empty however often they are searched: what was found last is the measure.
-  if (points_.size() * 5 < filled_ * 4 || index_ % kRefillEvery == 0) {
+  if (points_.size() * 5 < filled_ * 4 || (index_ - first_) % kRefillEvery == 0) {
     refill(now);
     filled_ = points_.size();
   }

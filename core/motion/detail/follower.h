@@ -38,13 +38,14 @@ struct PreparedFrame {
 /// The first stage. Frames in order.
 class FramePreparer {
  public:
-  FramePreparer(int width, const TrackOptions& options);
+  /// `first`: as of the follower that takes its frames.
+  FramePreparer(int width, const TrackOptions& options, int64_t first = 0);
   PreparedFrame prepare(const Frame& frame, double time_s);
 
  private:
   void evenExposure(cv::Mat& picture);
   int factor_;
-  int64_t index_ = 0;
+  int64_t first_, index_;
   double reference_mean_ = -1;
 };
 
@@ -64,7 +65,8 @@ struct TrackPoint {
 /// The second stage. Frames in order.
 class PointFollower {
  public:
-  PointFollower(int width, int height, const TrackOptions& options);
+  /// `first`: number in the clip of the frame that comes first; masks hold by it.
+  PointFollower(int width, int height, const TrackOptions& options, int64_t first = 0);
   FrameTracks follow(PreparedFrame now);
 
  private:
@@ -87,7 +89,7 @@ class PointFollower {
   TrackOptions options_;
   PositionSteps steps_;
   int factor_;
-  int64_t index_ = 0;
+  int64_t first_, index_;
   std::vector<cv::Mat> before_;  // pyramid of the frame before
   std::vector<TrackPoint> points_;
   ToneHistogram histogram_{};
