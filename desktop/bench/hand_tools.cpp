@@ -47,16 +47,8 @@ bool HandTools::key(int key, Qt::KeyboardModifiers modifiers) {
     case Qt::Key_Equal:
       align_.nudge({}, 0, 1 + 0.001 * step);
       return true;
-    case Qt::Key_Return:
-    case Qt::Key_Enter:
-      if (modifiers != Qt::NoModifier || !align_.ready()) return false;
-      keep();
-      return true;
-    case Qt::Key_Delete:
-      drop();
-      return true;
     default:
-      return false;
+      return keepOrDrop(key, modifiers);
   }
 }
 

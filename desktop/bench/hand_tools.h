@@ -23,8 +23,8 @@ class HandTools : public PictureTool {
   void kept(const QString& what, const std::vector<glenhaze::HandKey>& keys);
 
  private:
-  void keep();
-  void drop();
+  void keep() override;
+  void drop() override;
   HandAlign align_;
   QLabel* text_ = nullptr;
   QPushButton *keep_ = nullptr, *drop_ = nullptr;

@@ -21,6 +21,16 @@ QPushButton* PictureTool::addButton(const QString& text, const QString& tip,
   return button;
 }
 
+bool PictureTool::keepOrDrop(int key, Qt::KeyboardModifiers modifiers) {
+  if (key == Qt::Key_Delete) {
+    drop();
+    return true;
+  }
+  if ((key != Qt::Key_Return && key != Qt::Key_Enter) || modifiers != Qt::NoModifier) return false;
+  keep();
+  return true;
+}
+
 double PictureTool::stepOf(Qt::KeyboardModifiers modifiers) {
   return modifiers.testFlag(Qt::ShiftModifier) ? 10 : modifiers.testFlag(Qt::ControlModifier) ? 0.1 : 1;
 }

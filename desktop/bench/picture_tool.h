@@ -32,6 +32,10 @@ class PictureTool : public QWidget {
  protected:
   QPushButton* addButton(const QString& text, const QString& tip, const std::function<void()>& action);
   QHBoxLayout* row() const { return row_; }
+  /// Return keeps a key frame, Delete drops it: for tools that have them.
+  virtual void keep() {}
+  virtual void drop() {}
+  bool keepOrDrop(int key, Qt::KeyboardModifiers modifiers);
   /// How far a key moves: 1, with Shift 10, with Ctrl a tenth.
   static double stepOf(Qt::KeyboardModifiers modifiers);
   /// The direction of an arrow key; null for other keys.

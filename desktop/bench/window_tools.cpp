@@ -163,16 +163,8 @@ bool WindowTools::key(int key, Qt::KeyboardModifiers modifiers) {
       sized.size += 0.01 * step;
       moveTo(sized);
       return true;
-    case Qt::Key_Return:
-    case Qt::Key_Enter:
-      if (modifiers != Qt::NoModifier) return false;
-      keep();
-      return true;
-    case Qt::Key_Delete:
-      drop();
-      return true;
     default:
-      return false;
+      return keepOrDrop(key, modifiers);
   }
 }
 

@@ -37,8 +37,8 @@ class WindowTools : public PictureTool {
 
  private:
   std::vector<WindowKey> others() const;
-  void keep();
-  void drop();
+  void keep() override;
+  void drop() override;
   bool isKey() const;
   /// Whether the frame looked at has a motion that is known.
   bool known() const;
