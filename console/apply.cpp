@@ -153,7 +153,6 @@ OutputSettings outputOf(const ApplyRequest& request) {
   output.encode.sound = request.sound == "pcm"    ? Sound::Pcm
                         : request.sound == "none" ? Sound::None
                                                   : Sound::Keep;
-  output.encode.existing = request.overwrite ? Existing::Replace : Existing::Refuse;
   if (!request.size.empty()) output.size = parseSize(request.size);
   output.fill = request.fill / 100;
   const auto wanted = [&](const char* part) {
@@ -171,7 +170,7 @@ OutputSettings outputOf(const ApplyRequest& request) {
 json describe(const RunItem& item) {
   json entry = {
       {"source", item.plan.info.path.string()},
-      {"output", item.state == RunState::Done ? json(item.plan.job.output.string()) : json(nullptr)},
+      {"output", item.state == RunState::Done ? json(item.plan.job.place.path.string()) : json(nullptr)},
       {"state", item.state == RunState::Done      ? "done"
                 : item.state == RunState::Skipped ? "skipped"
                                                   : "failed"},
@@ -230,7 +229,7 @@ Answer runBatch(Batch& batch) {
     bad += item.state == RunState::Done ? 0 : 1;
     answer.text += runStateName(item.state) + "  " + item.plan.info.path.string();
     if (item.state == RunState::Done)
-      answer.text += " → " + item.plan.job.output.string() + " (" + std::to_string(item.frames) + " frames" +
+      answer.text += " → " + item.plan.job.place.path.string() + " (" + std::to_string(item.frames) + " frames" +
                      (item.fps > 0 ? ", " + number(item.fps, 1) + " frames/s" : "") + ")";
     answer.text += "\n";
     if (!item.why.empty()) answer.text += "      " + item.why + "\n";
@@ -270,7 +269,7 @@ Answer runApply(const ApplyRequest& request) {
   applyNoiseSettings(request.settings, profiles);
   applyStabilization(request, profiles);
   if (request.match == "any") assignLeftovers(shoot, infos, profiles);
-  Batch batch(planShoot(shoot, infos, profiles));
+  Batch batch(planShoot(shoot, infos, profiles), request.overwrite ? Replace::Files : Replace::Nothing);
   return runBatch(batch);
 }
 
@@ -280,7 +279,7 @@ Answer runShoot(const std::string& file) {
   for (const std::string& problem : set.problems) std::cerr << "glenhaze-cli: " << problem << "\n";
   std::vector<ClipInfo> infos;
   for (const ShootClip& clip : shoot.clips) infos.push_back(probe(clip.path));
-  Batch batch(planShoot(shoot, infos, set.profiles));
+  Batch batch(planShoot(shoot, infos, set.profiles), Replace::Ours);
   return runBatch(batch);
 }
 

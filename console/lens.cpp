@@ -3,6 +3,7 @@
 
 #include "console/console.h"
 #include "core/base/error.h"
+#include "core/base/json_text.h"
 #include "core/base/files.h"
 #include "core/lens/measure.h"
 #include "core/media/reader.h"
@@ -150,7 +151,7 @@ Answer lensChart(const MeasureRequest& r) {
 // {"width","height","edges":[[[x,y],…],…]}
 std::vector<StraightEdge> readMarks(const std::string& file, int& width, int& height) {
   try {
-    const json in = json::parse(readFile(file));
+    const json in = parseJson(readFile(file));
     width = in.at("width").get<int>();
     height = in.at("height").get<int>();
     std::vector<StraightEdge> edges;
@@ -225,7 +226,7 @@ Answer lensMap(const std::string& file, const std::string& direction, const std:
     throw Error(ErrorKind::Unreadable, "There is no lens in the profile", file, "", "Measure the lens first");
   json points;
   try {
-    points = json::parse(readFile(points_file));
+    points = parseJson(readFile(points_file));
     if (!points.is_array()) throw std::invalid_argument("it is no list");
     const LensMap map(profile.lens->lens);
     json out = json::array();

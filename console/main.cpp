@@ -4,6 +4,7 @@
 
 #include "console/console.h"
 #include "core/base/error.h"
+#include "core/base/json_text.h"
 #include "core/base/parallel.h"
 #include "core/base/version.h"
 #include "core/media/quiet.h"
@@ -27,7 +28,7 @@ int exitCodeOf(const Error& error) {
 
 int report(const Session& session, const Answer& answer) {
   if (session.json)
-    std::cout << answer.json.dump() << "\n";
+    std::cout << jsonText(answer.json) << "\n";
   else
     std::cout << answer.text;
   return answer.exit_code;
@@ -60,7 +61,7 @@ int run(int argc, char** argv) {
     return report(session, session.verb());
   } catch (const Error& error) {
     std::cerr << "glenhaze-cli: " << error.what() << "\n";
-    if (session.json) std::cout << nlohmann::json{{"error", error.what()}}.dump() << "\n";
+    if (session.json) std::cout << jsonText({{"error", error.what()}}) << "\n";
     return exitCodeOf(error);
   }
 }

@@ -1,5 +1,6 @@
 #include "console/console.h"
 #include "core/base/error.h"
+#include "core/base/json_text.h"
 #include "core/base/files.h"
 #include "core/profile/library.h"
 
@@ -30,7 +31,7 @@ Answer showProfiles(const std::vector<std::string>& files, bool check) {
     try {
       const Profile profile = loadProfile(path);
       const auto notes = checkProfile(profile);
-      entry["profile"] = json::parse(profileToJson(profile));
+      entry["profile"] = parseJson(profileToJson(profile));
       entry["usable"] = true;
       entry["notes"] = notes;
       answer.text += path.string() + ": " + profile.camera.name + ", " + profile.camera.describe() + "\n";

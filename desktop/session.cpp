@@ -69,7 +69,12 @@ class ProfileEdit : public QUndoCommand {
   Profile after_;
 };
 
-Session::Session(QObject* parent) : QObject(parent) {}
+Session::Session(QObject* parent) : QObject(parent) {
+  constexpr int kPlanEvery_ms = 250;
+  replan_soon_.setSingleShot(true);
+  replan_soon_.setInterval(kPlanEvery_ms);
+  connect(&replan_soon_, &QTimer::timeout, this, &Session::replan);
+}
 
 Session::~Session() {
   run_stop_.request_stop();
@@ -83,11 +88,15 @@ QString Session::title() const {
 
 void Session::reset(Shoot shoot) {
   ++generation_;
+  // A run is of the shoot that it was started for.
+  run_stop_.request_stop();
+  batch_.reset();
   undo_.clear();
   shoot_ = std::move(shoot);
   infos_.clear();
   probing_ = 0;
   current_ = shoot_.clips.empty() ? -1 : 0;
+  current_known_ = false;
   loadAllProfiles();
   probeMissing();
   replan();
@@ -169,6 +178,7 @@ void Session::setShoot(Shoot shoot) {
   shoot_ = std::move(shoot);
   if (current_ >= static_cast<int>(shoot_.clips.size())) current_ = static_cast<int>(shoot_.clips.size()) - 1;
   if (current_ < 0 && !shoot_.clips.empty()) current_ = 0;
+  current_known_ = false;
   probeMissing();
   replan();
 }
@@ -202,9 +212,11 @@ void Session::probeMissing() {
       if (generation != generation_) return;
       infos_[key(info.path)] = std::make_shared<ClipInfo>(info);
       --probing_;
-      replan();
-      if (current_ >= 0 && shoot_.clips[static_cast<size_t>(current_)].path == info.path)
-        Q_EMIT currentClipChanged();
+      // Many files come in at once: they are planned together, a few times a second, and at the end.
+      if (probing_ == 0)
+        replan();
+      else if (!replan_soon_.isActive())
+        replan_soon_.start();
     });
   }
 }
@@ -220,13 +232,20 @@ void Session::replan() {
     infos.push_back(known ? *known : ClipInfo{});
     infos.back().path = clip.path;
   }
+  replan_soon_.stop();
   plans_ = planShoot(shoot_, infos, profiles_);
   Q_EMIT changed();
+  // What the places look at has become known.
+  if (current_ >= 0 && !current_known_) {
+    current_known_ = infoOf(shoot_.clips[static_cast<size_t>(current_)].path) != nullptr;
+    if (current_known_) Q_EMIT currentClipChanged();
+  }
 }
 
 void Session::setCurrentClip(int index) {
   if (index == current_ || index >= static_cast<int>(shoot_.clips.size())) return;
   current_ = index;
+  current_known_ = current_ < 0 || infoOf(shoot_.clips[static_cast<size_t>(current_)].path) != nullptr;
   Q_EMIT currentClipChanged();
 }
 
@@ -250,7 +269,8 @@ Profile Session::profileFor(int clip) const {
 
 void Session::startRun() {
   if (running_) return;
-  if (!batch_ || batch_->summary().waiting == 0) batch_ = std::make_shared<Batch>(plans_);
+  // Always of what is set now: what an earlier run has made already is found in the folder.
+  batch_ = std::make_shared<Batch>(plans_, Replace::Ours);
   running_ = true;
   run_stop_ = std::stop_source();
   const QPointer<Session> self(this);

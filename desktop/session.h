@@ -7,6 +7,7 @@
 #include <QString>
 #include <QStringList>
 #include <QThreadPool>
+#include <QTimer>
 #include <QUndoStack>
 #include <functional>
 #include <memory>
@@ -96,6 +97,8 @@ class Session : public QObject {
   int generation_ = 0;
   OutputSettings output_defaults_;
   int current_ = -1;
+  bool current_known_ = false;  // its file has been looked at
+  QTimer replan_soon_;
   std::shared_ptr<Batch> batch_;
   std::stop_source run_stop_;
   bool running_ = false;

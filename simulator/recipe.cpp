@@ -1,9 +1,9 @@
 #include "simulator/recipe.h"
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
 #include "core/base/error.h"
+#include "core/base/json_text.h"
 #include "core/base/files.h"
 
 namespace glenhaze::sim {
@@ -114,7 +114,7 @@ ClipRecipe clipFrom(const json& in, unsigned number) {
 
 std::vector<ClipRecipe> readRecipe(const std::filesystem::path& path) {
   try {
-    const json in = json::parse(readFile(path));
+    const json in = parseJson(readFile(path));
     std::vector<ClipRecipe> recipes;
     for (const json& clip : in.at("clips"))
       recipes.push_back(clipFrom(clip, static_cast<unsigned>(recipes.size() + 1)));

@@ -15,24 +15,28 @@ Chroma turnedChroma(Chroma chroma) {
 }
 
 template <typename T>
-void turnRows(const Plane& from, Plane& to, int degrees, int first, int last) {
+void turnRows(const Plane& from, Plane& to, int degrees, bool mirrored, int first, int last) {
   for (int y = first; y < last; ++y) {
     T* out = to.row<T>(y);
-    for (int x = 0; x < to.width; ++x) {
+    for (int i = 0; i < to.width; ++i) {
+      const int x = mirrored ? to.width - 1 - i : i;  // in the picture that is not swapped yet
       if (degrees == 90)
-        out[x] = from.row<T>(from.height - 1 - x)[y];
+        out[i] = from.row<T>(from.height - 1 - x)[y];
       else if (degrees == 180)
-        out[x] = from.row<T>(from.height - 1 - y)[from.width - 1 - x];
+        out[i] = from.row<T>(from.height - 1 - y)[from.width - 1 - x];
+      else if (degrees == 270)
+        out[i] = from.row<T>(x)[from.width - 1 - y];
       else
-        out[x] = from.row<T>(x)[from.width - 1 - y];
+        out[i] = from.row<T>(y)[x];
     }
   }
 }
 
 }  // namespace
 
-Frame turnedFrame(const Frame& frame, int degrees) {
-  if (degrees % 360 == 0) return frame;
+Frame turnedFrame(const Frame& frame, int degrees, bool mirrored) {
+  degrees %= 360;
+  if (degrees == 0 && !mirrored) return frame;
   const bool quarter = degrees % 180 != 0;
   PixelFormat format = frame.format;
   if (quarter) format.chroma = turnedChroma(format.chroma);
@@ -50,9 +54,9 @@ Frame turnedFrame(const Frame& frame, int degrees) {
   for (size_t p = 0; p < static_cast<size_t>(format.numPlanes()); ++p)
     parallelBlocks(out.planes[p].height, 64, [&](int first, int last) {
       if (format.bytesPerSample() == 1)
-        turnRows<uint8_t>(frame.planes[p], out.planes[p], degrees, first, last);
+        turnRows<uint8_t>(frame.planes[p], out.planes[p], degrees, mirrored, first, last);
       else
-        turnRows<uint16_t>(frame.planes[p], out.planes[p], degrees, first, last);
+        turnRows<uint16_t>(frame.planes[p], out.planes[p], degrees, mirrored, first, last);
     });
   return out;
 }

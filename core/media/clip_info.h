@@ -2,6 +2,7 @@
 // What a footage file is, without decoding more of it than needed.
 
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <string>
 #include <utility>
@@ -9,6 +10,7 @@
 
 #include "core/base/rational.h"
 #include "core/frame/frame.h"
+#include "core/media/frame_times.h"
 
 namespace glenhaze {
 
@@ -24,6 +26,8 @@ struct ClipProblem {
     Rotated,
     NoSound,
     NonSquarePixels,
+    TimeStamps,   ///< they could not be used as they are
+    Transparency,
     Other
   };
   Kind kind = Kind::Other;
@@ -46,7 +50,9 @@ struct ClipInfo {
   Rational nominal_fps;  ///< what the camera was set to; the same as fps when the rate does not vary
   Rational time_base{1, 1};
   int64_t start_pts = 0;         ///< of the first frame, in time_base
-  double container_start_s = 0;  ///< of the earliest stream; above 0 in transport streams
+  double container_start_s = 0;  ///< of the earliest stream; not 0 in transport streams, and behind edit lists
+  /// When each frame is shown; null only in values that no probe has made.
+  std::shared_ptr<const FrameTimes> times;
   int64_t frames = 0;
   double duration_s = 0;
   std::string codec;
@@ -56,6 +62,8 @@ struct ClipInfo {
   Rational sample_aspect{1, 1};
   std::vector<SoundInfo> sound;
   int rotation = 0;  ///< degrees clockwise to turn the stored picture for showing it: 0, 90, 180, 270
+  bool mirrored = false;  ///< and swap left and right after turning it
+  bool transparent = false;  ///< has a plane of its own for it, which is not read
   bool variable_rate = false;
   bool interlaced = false;
   std::string make, model;  ///< from container tags
@@ -68,22 +76,17 @@ struct ClipInfo {
   std::vector<ClipProblem> problems;
 
   bool readable() const;
-  /// Time of frame `index` in seconds from the first frame, for clips of constant rate.
-  double frameTime(int64_t index) const { return static_cast<double>(index) / fps.value(); }
+  /// Time stamp of a frame, in time_base.
+  int64_t stampAt(int64_t index) const;
+  int64_t indexAt(int64_t stamp) const;
+  /// The frame that is shown `seconds` after the first one.
+  int64_t indexAtSecond(double seconds) const;
+  /// Time of frame `index` in seconds from the first frame; of `frames`: the end.
+  double frameTime(int64_t index) const;
 };
 
 /// Reads headers, the packet index and the first telemetry entry. Never throws for a bad file: the
 /// result then has a fatal problem that says why.
 ClipInfo probe(const std::filesystem::path& path);
-
-/// The ISO and the camera name in a line of telemetry ("iso=400", "ISO: 400", "camera=Skerrel D3").
-struct TelemetryNote {
-  std::optional<int> iso;
-  std::string camera;
-};
-TelemetryNote parseTelemetry(const std::string& text);
-
-/// The ISOs in a subtitle file's text (SubRip or WebVTT) by the time their entries begin, s.
-std::vector<std::pair<double, int>> isosOverTime(const std::string& text);
 
 }  // namespace glenhaze

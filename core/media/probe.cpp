@@ -1,14 +1,16 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
-#include <fstream>
+#include <cstring>
 #include <map>
-#include <regex>
-#include <sstream>
 
+#include "core/base/numbers.h"
+#include "core/base/utf8.h"
 #include "core/frame/av_format.h"
 #include "core/media/clip_info.h"
 #include "core/media/detail/ffmpeg.h"
 #include "core/media/sequence.h"
+#include "core/media/telemetry.h"
 
 namespace glenhaze {
 
@@ -21,37 +23,54 @@ using detail::tag;
 std::string firstTag(const AVFormatContext& input, int video, std::initializer_list<const char*> keys) {
   for (const char* key : keys) {
     const std::string in_file = tag(input.metadata, key);
-    if (!in_file.empty()) return in_file;
+    if (!in_file.empty()) return asUtf8(in_file);
     const std::string in_stream = tag(input.streams[video]->metadata, key);
-    if (!in_stream.empty()) return in_stream;
+    if (!in_stream.empty()) return asUtf8(in_stream);
   }
   return "";
 }
 
 std::optional<int> parseIso(const std::string& text) {
-  const int iso = std::atoi(text.c_str());
-  return iso > 0 && iso < 10'000'000 ? std::optional<int>(iso) : std::nullopt;
+  // EXIF gives "400" or, where there are several, "400, 0, 0".
+  const auto iso = parseNumber(std::string_view(text).substr(0, text.find(',')));
+  return iso && *iso >= 1 && *iso < 1e7 ? std::optional<int>(static_cast<int>(*iso)) : std::nullopt;
 }
 
-int rotationOf(const AVStream& stream) {
+// How the picture is to be turned for showing it.
+struct Orientation {
+  int rotation = 0;
+  bool mirrored = false;
+};
+
+// The matrix takes a stored (x, y) to (a·x + c·y, b·x + d·y) on the screen, 16.16 fixed point in its places 0, 1, 3
+// and 4 (ISO/IEC 14496-12, "tkhd"; libavutil/display.h). Where its determinant is negative it also mirrors.
+Orientation orientationOf(const AVStream& stream) {
   size_t size = 0;
   const uint8_t* data = av_stream_get_side_data(&stream, AV_PKT_DATA_DISPLAYMATRIX, &size);
-  if (data == nullptr || size < 9 * sizeof(int32_t)) return 0;
-  // The matrix turns counter-clockwise by FFmpeg's convention.
-  const double degrees = -av_display_rotation_get(reinterpret_cast<const int32_t*>(data));
-  const long quarter = std::lround(degrees / 90.0);
-  return static_cast<int>(((quarter % 4) + 4) % 4) * 90;
+  if (data == nullptr || size < 9 * sizeof(int32_t)) return {};
+  std::array<int32_t, 9> m{};
+  std::memcpy(m.data(), data, sizeof m);
+  Orientation o;
+  o.mirrored = static_cast<double>(m[0]) * m[4] - static_cast<double>(m[1]) * m[3] < 0;
+  // Mirrored means: turned first, then left and right swapped; swapping them back leaves the turn alone.
+  if (o.mirrored) av_display_matrix_flip(m.data(), 1, 0);
+  // FFmpeg counts counter-clockwise.
+  const double degrees = -av_display_rotation_get(m.data());
+  const long quarter = std::isfinite(degrees) ? std::lround(degrees / 90.0) : 0;
+  o.rotation = static_cast<int>(((quarter % 4) + 4) % 4) * 90;
+  return o;
 }
 
 struct PacketScan {
   std::vector<std::pair<double, int>> isos;  ///< by telemetry, s
-  int64_t frames = 0;
+  std::vector<int64_t> stamps;               ///< of the frames, as they lie in the file
   int64_t first_pts = AV_NOPTS_VALUE;
   int64_t last_end = 0;
   int64_t missing = 0;   ///< frames whose data lies beyond the end of the file
   int64_t promised = 0;  ///< frames that the index speaks of
   bool variable = false;
   std::string telemetry;
+  int64_t frames() const { return static_cast<int64_t>(stamps.size()); }
 };
 
 // True when the gaps between sorted time stamps differ by more than rounding to the time base.
@@ -82,7 +101,6 @@ PacketScan scanPackets(AVFormatContext& input, int video) {
       input.streams[i]->discard = AVDISCARD_ALL;
   }
   const int64_t file_size = avio_size(input.pb);
-  std::vector<int64_t> stamps;
   auto packet = detail::makePacket();
   while (av_read_frame(&input, packet.get()) >= 0) {
     if (packet->stream_index == telemetry && packet->size > 2) {
@@ -95,10 +113,11 @@ PacketScan scanPackets(AVFormatContext& input, int video) {
       if (const auto iso = parseTelemetry(text).iso; iso && at != AV_NOPTS_VALUE)
         scan.isos.emplace_back(static_cast<double>(at) * av_q2d(input.streams[telemetry]->time_base), *iso);
     } else if (packet->stream_index == video && (packet->flags & AV_PKT_FLAG_DISCARD) == 0) {
-      ++scan.frames;
       const int64_t pts = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
+      // Only what tells when a frame is shown; the order of decoding alone does not.
+      scan.stamps.push_back(packet->pts);
       if (pts != AV_NOPTS_VALUE) {
-        stamps.push_back(pts);
+        scan.first_pts = scan.first_pts == AV_NOPTS_VALUE ? pts : std::min(scan.first_pts, pts);
         scan.last_end = std::max(scan.last_end, pts + packet->duration);
       }
       if ((packet->flags & AV_PKT_FLAG_CORRUPT) != 0) ++scan.missing;
@@ -114,9 +133,8 @@ PacketScan scanPackets(AVFormatContext& input, int video) {
     if (entry != nullptr && entry->pos + entry->size > file_size) ++beyond;
   }
   if (stream->nb_frames > 0) scan.missing = std::max(beyond, scan.missing);
-  scan.promised = std::max<int64_t>({scan.frames, scan.missing, stream->nb_frames});
-  if (!stamps.empty()) scan.first_pts = *std::min_element(stamps.begin(), stamps.end());
-  scan.variable = gapsVary(std::move(stamps), stream->time_base);
+  scan.promised = std::max<int64_t>({scan.frames(), scan.missing, stream->nb_frames});
+  scan.variable = gapsVary(scan.stamps, stream->time_base);
   return scan;
 }
 
@@ -124,11 +142,26 @@ void addProblem(ClipInfo& info, ClipProblem::Kind kind, std::string text, bool f
   info.problems.push_back({kind, std::move(text), fatal});
 }
 
-std::string ordinalRotation(int degrees) { return std::to_string(degrees) + "°"; }
+std::string timeFaultText(const FrameTimes& times) {
+  using Fault = FrameTimes::Fault;
+  const std::string even = " Frames are taken in their order, evenly spaced.";
+  switch (times.fault()) {
+    case Fault::Missing:
+      return "Frames have no time stamps." + even;
+    case Fault::Backwards:
+      return "Time stamps run backwards within the clip." + even;
+    case Fault::Gap:
+      return "Time stamps jump by over an hour." + even;
+    default:
+      return times.isEven() ? "Many frames have the same time stamp." + even
+                            : "Some frames have the same time stamp as the one before; they are spread over the "
+                              "time up to the next.";
+  }
+}
 
 void describeProblems(ClipInfo& info, const PacketScan& scan) {
   using Kind = ClipProblem::Kind;
-  if (scan.frames == 0)
+  if (scan.frames() == 0)
     addProblem(info, Kind::Unreadable, "The file holds no frames. Copy it again from the card.", true);
   if (scan.missing > 0)
     addProblem(info, Kind::Truncated,
@@ -140,9 +173,16 @@ void describeProblems(ClipInfo& info, const PacketScan& scan) {
   if (info.interlaced)
     addProblem(info, Kind::Interlaced,
                "The footage is interlaced. Lens correction needs whole frames: deinterlace it.");
-  if (info.rotation != 0)
+  if (info.rotation != 0 || info.mirrored)
     addProblem(info, Kind::Rotated,
-               "Filmed turned by " + ordinalRotation(info.rotation) + "; the rotation tag is kept.");
+               std::string("Filmed ") +
+                   (info.rotation != 0 ? "turned by " + std::to_string(info.rotation) + "°" : "") +
+                   (info.rotation != 0 && info.mirrored ? " and " : "") + (info.mirrored ? "mirrored" : "") +
+                   "; the tag that says so is kept.");
+  if (info.times && info.times->fault() != FrameTimes::Fault::None && info.kind == ClipKind::Film)
+    addProblem(info, Kind::TimeStamps, timeFaultText(*info.times));
+  if (info.transparent)
+    addProblem(info, Kind::Transparency, "The picture has transparency, which is not carried over.");
   if (info.kind == ClipKind::Film && info.sound.empty())
     addProblem(info, Kind::NoSound, "There is no sound in the file.");
   if (!(info.sample_aspect == Rational{1, 1}))
@@ -163,13 +203,16 @@ void readStream(const AVFormatContext& input, int video, ClipInfo& info) {
   info.format = choice.format;
   const AVPixFmtDescriptor* descriptor = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(codec->format));
   if (descriptor != nullptr) info.format.bit_depth = descriptor->comp[0].depth;
+  info.transparent = descriptor != nullptr && (descriptor->flags & AV_PIX_FMT_FLAG_ALPHA) != 0;
   info.colour = detail::colourTags(codec->color_primaries, codec->color_trc, codec->color_space,
                                    choice.full_range_by_name ? AVCOL_RANGE_JPEG : codec->color_range,
                                    codec->chroma_location, choice.rgb);
   const AVRational aspect =
       stream->sample_aspect_ratio.num > 0 ? stream->sample_aspect_ratio : codec->sample_aspect_ratio;
   if (aspect.num > 0 && aspect.den > 0) info.sample_aspect = {aspect.num, aspect.den};
-  info.rotation = rotationOf(*stream);
+  const Orientation orientation = orientationOf(*stream);
+  info.rotation = orientation.rotation;
+  info.mirrored = orientation.mirrored;
   info.interlaced = codec->field_order > AV_FIELD_PROGRESSIVE;
   const AVRational rate = stream->avg_frame_rate.num > 0 ? stream->avg_frame_rate : stream->r_frame_rate;
   info.fps = rate.num > 0 && rate.den > 0 ? Rational{rate.num, rate.den} : Rational{25, 1};
@@ -196,43 +239,34 @@ void readTags(const AVFormatContext& input, int video, ClipInfo& info) {
   if (info.timecode.empty()) info.timecode = tag(input.metadata, "timecode");
 }
 
-// A subtitle file of the same name beside the clip; "" when there is none.
-std::string telemetryBeside(const std::filesystem::path& clip) {
-  constexpr size_t kEnough = 16U << 20;  // an entry a frame for hours; more is something else
-  for (const char* ending : {".srt", ".SRT", ".vtt", ".VTT"}) {
-    std::ifstream file(std::filesystem::path(clip).replace_extension(ending), std::ios::binary);
-    if (!file) continue;
-    std::error_code code;
-    const auto size = std::filesystem::file_size(std::filesystem::path(clip).replace_extension(ending), code);
-    std::string text(code ? kEnough : std::min<size_t>(size, kEnough), '\0');
-    file.read(text.data(), static_cast<std::streamsize>(text.size()));
-    text.resize(static_cast<size_t>(file.gcount()));
-    return text;
-  }
-  return {};
-}
-
-void fillFromScan(const PacketScan& scan, ClipInfo& info) {
-  info.frames = scan.frames;
-  info.start_pts = scan.first_pts != AV_NOPTS_VALUE ? scan.first_pts : 0;
-  info.variable_rate = scan.variable;
+// The rule for time stamps is FrameTimes'; here only what the rest of the probe needs of it.
+void fillTimes(const PacketScan& scan, ClipInfo& info) {
   const double tick = info.time_base.value();
-  info.duration_s = scan.last_end > info.start_pts
+  const double usual = 1 / info.fps.value() / tick;
+  const int64_t start = std::llround(info.container_start_s / tick);
+  auto times = std::make_shared<FrameTimes>(FrameTimes::ofStamps(scan.stamps, usual, 1 / tick, start));
+  info.frames = times->count();
+  info.start_pts = times->stampAt(0);
+  info.variable_rate = scan.variable && times->ordered();
+  info.duration_s = times->ordered() && scan.last_end > info.start_pts
                         ? static_cast<double>(scan.last_end - info.start_pts) * tick
-                        : static_cast<double>(scan.frames) / info.fps.value();
+                        : static_cast<double>(times->ticksTo(info.frames)) * tick;
   if (info.variable_rate && info.duration_s > 0)
-    info.fps = {std::llround(static_cast<double>(scan.frames) / info.duration_s * 1000), 1000};
+    info.fps = {std::llround(static_cast<double>(info.frames) / info.duration_s * 1000), 1000};
   else
     info.nominal_fps = info.fps;
+  info.times = std::move(times);
+}
+
+void fillNotes(const PacketScan& scan, ClipInfo& info) {
   TelemetryNote note = parseTelemetry(scan.telemetry);
-  const std::string subtitles = telemetryBeside(info.path);
-  // The first entries are enough for what does not change.
-  const TelemetryNote beside = parseTelemetry(subtitles.substr(0, 4096));
-  if (!note.iso) note.iso = beside.iso;
-  if (note.camera.empty()) note.camera = beside.camera;
+  TimedNotes beside;
+  if (const auto file = subtitlesBeside(info.path); !file.empty()) beside = readTimedNotes(file);
+  if (!note.iso) note.iso = beside.first.iso;
+  if (note.camera.empty()) note.camera = beside.first.camera;
   if (!info.iso) info.iso = note.iso;
-  info.camera_note = note.camera;
-  for (const auto& [seconds, iso] : scan.isos.empty() ? isosOverTime(subtitles) : scan.isos)
+  info.camera_note = asUtf8(note.camera);
+  for (const auto& [seconds, iso] : scan.isos.empty() ? beside.isos : scan.isos)
     if (info.iso_changes.empty() || info.iso_changes.back().second != iso)
       info.iso_changes.emplace_back(seconds, iso);
   if (info.iso_changes.size() < 2) info.iso_changes.clear();
@@ -257,10 +291,17 @@ void readStillTags(AVFormatContext& input, int video, ClipInfo& info) {
   if (info.model.empty()) info.model = value("Model");
   if (!info.iso) info.iso = parseIso(value("ISOSpeedRatings"));
   if (info.creation_time.empty()) info.creation_time = value("DateTimeOriginal");
-  // EXIF orientation: 3 upside down, 6 turn clockwise, 8 turn counter-clockwise.
-  static const std::map<int, int> kTurn = {{3, 180}, {6, 90}, {8, 270}};
-  const auto turn = kTurn.find(std::atoi(value("Orientation").c_str()));
-  if (turn != kTurn.end()) info.rotation = turn->second;
+  // EXIF orientation (CIPA DC-008, tag 0x0112, from memory): 3 upside down, 6 turn clockwise, 8 turn counter-
+  // clockwise; 2, 4, 5 and 7 are the same with left and right swapped after the turn.
+  static const std::map<std::string, Orientation> kTurn = {{"2", {0, true}},  {"3", {180, false}}, {"4", {180, true}},
+                                                           {"5", {90, true}}, {"6", {90, false}},  {"7", {270, true}},
+                                                           {"8", {270, false}}};
+  std::string orientation = value("Orientation");
+  std::erase(orientation, ' ');
+  if (const auto turn = kTurn.find(orientation); turn != kTurn.end()) {
+    info.rotation = turn->second.rotation;
+    info.mirrored = turn->second.mirrored;
+  }
 }
 
 void probeInto(ClipInfo& info) {
@@ -273,13 +314,14 @@ void probeInto(ClipInfo& info) {
                 "");
   readStream(*input, video, info);
   if (input->start_time != AV_NOPTS_VALUE)
-    info.container_start_s = std::max(0.0, static_cast<double>(input->start_time) / AV_TIME_BASE);
+    info.container_start_s = static_cast<double>(input->start_time) / AV_TIME_BASE;
   readTags(*input, video, info);
   if (info.width <= 0 || info.height <= 0 || info.pixel_format == "unknown")
     throw Error(ErrorKind::Unreadable, "Cannot read the clip", info.path.string(),
                 "its pictures cannot be decoded", "Copy it again from the card, or leave it out");
   const PacketScan scan = scanPackets(*input, video);
-  fillFromScan(scan, info);
+  fillTimes(scan, info);
+  fillNotes(scan, info);
   if (info.kind != ClipKind::Film) {
     auto again = detail::openInput(info.path);
     readStillTags(*again, detail::findVideo(*again), info);
@@ -293,43 +335,22 @@ bool ClipInfo::readable() const {
   return std::none_of(problems.begin(), problems.end(), [](const ClipProblem& p) { return p.fatal; });
 }
 
-TelemetryNote parseTelemetry(const std::string& text) {
-  TelemetryNote note;
-  static const std::regex kIso(R"(\biso\b\s*[:= ]\s*([0-9]{1,7}))", std::regex::icase);
-  static const std::regex kCamera(R"(\bcamera\b\s*[:=]\s*([^;,\n\r]+))", std::regex::icase);
-  std::smatch match;
-  if (std::regex_search(text, match, kIso)) note.iso = parseIso(match[1]);
-  if (std::regex_search(text, match, kCamera)) {
-    note.camera = match[1];
-    while (!note.camera.empty() && note.camera.back() == ' ') note.camera.pop_back();
-  }
-  return note;
+int64_t ClipInfo::stampAt(int64_t index) const {
+  if (times) return times->stampAt(index);
+  return start_pts + std::llround(static_cast<double>(index) / fps.value() / time_base.value());
 }
 
-std::vector<std::pair<double, int>> isosOverTime(const std::string& text) {
-  // "00:01:02,500 --> …"; hours may be missing in WebVTT.
-  static const std::regex kTime(R"((?:(\d+):)?(\d{1,2}):(\d{1,2})[,.](\d{1,3})\s*-->)");
-  std::vector<std::pair<double, int>> found;
-  std::istringstream lines(text);
-  std::string line, words;
-  double at = -1;
-  const auto close = [&] {
-    if (const auto iso = parseTelemetry(words).iso; at >= 0 && iso) found.emplace_back(at, *iso);
-    words.clear();
-  };
-  while (std::getline(lines, line)) {
-    std::smatch match;
-    // Most lines are words; the arrow tells quickly.
-    if (line.find("-->") != std::string::npos && std::regex_search(line, match, kTime)) {
-      close();
-      at = (match[1].matched ? 3600 * std::stod(match[1]) : 0) + 60 * std::stod(match[2]) +
-           std::stod(match[3]) + std::stod("0." + match[4].str());
-    } else {
-      words += line + "\n";
-    }
-  }
-  close();
-  return found;
+int64_t ClipInfo::indexAt(int64_t stamp) const {
+  if (times) return times->indexAt(stamp);
+  return std::llround(static_cast<double>(stamp - start_pts) * time_base.value() * fps.value());
+}
+
+int64_t ClipInfo::indexAtSecond(double seconds) const {
+  return indexAt(stampAt(0) + std::llround(seconds / time_base.value()));
+}
+
+double ClipInfo::frameTime(int64_t index) const {
+  return static_cast<double>(stampAt(index) - stampAt(0)) * time_base.value();
 }
 
 ClipInfo probe(const std::filesystem::path& path) {

@@ -7,6 +7,7 @@ extern "C" {
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <utility>
 #include <vector>
 
@@ -59,6 +60,8 @@ class Deinterlacer {
   AVFilterContext* sink_ = nullptr;
 };
 
+constexpr int kMostDrainErrors = 64;  // more pictures than any decoder holds back
+
 }  // namespace
 
 struct ClipReader::State {
@@ -72,11 +75,16 @@ struct ClipReader::State {
   int video = -1;
   bool started = false;  ///< frames have come since the file was opened
   bool draining = false;
+  int drain_errors = 0;
   bool filter_flushed = false;
   int64_t next_index = 0;
   int64_t damaged = 0;
-  int64_t skip_before_pts = AV_NOPTS_VALUE;
-  std::vector<int64_t> stamps;  ///< sorted; filled on the first seek in a clip of varying rate
+  int64_t damaged_before = 0;    ///< when the last jump began: what fails on the way is nobody's loss
+  int64_t skip_before = 0;       ///< frames before this one are passed over
+  double back_s = 0;             ///< how far before the wanted frame the last jump aimed
+  bool just_jumped = false;      ///< nothing has been decoded since
+  bool from_start = true;        ///< everything since the first frame has been decoded
+  bool wait_for_key = false;     ///< pictures before the first key one cannot be built
 
   State(const ClipInfo& clip, const ReadOptions& read_options) : info(clip), options(read_options) { open(); }
 
@@ -84,8 +92,18 @@ struct ClipReader::State {
   FramePtr decodeOne();
   FramePtr filtered();
   Frame convert(FramePtr frame);
-  int64_t stampOf(int64_t index);
-  int64_t indexOf(int64_t pts);
+  // The frame that a jump must not land behind. Deinterlacing looks at the one before. And never so near the end
+  // that all that follows is still inside the decoder when the file ends: libavcodec 59 drops what follows a
+  // recovery point that it has not given out yet; no codec holds more frames back.
+  int64_t aim() const {
+    constexpr int64_t kHeldBack = 17;
+    const int64_t needed = options.fields == Fields::Keep ? skip_before : skip_before - 1;
+    return std::max<int64_t>(0, std::min(needed, info.frames - kHeldBack));
+  }
+  bool counts() const { return info.times && !info.times->ordered(); }
+  void jump();
+  void startAgain();
+  FramePtr arrive();
   void rewind();
 };
 
@@ -121,11 +139,10 @@ FramePtr ClipReader::State::decodeOne() {
       return frame;
     }
     if (got == AVERROR_EOF) return nullptr;
-    if (draining) {
-      ++damaged;
-      return nullptr;
-    }
     if (got != AVERROR(EAGAIN)) ++damaged;
+    // A picture that cannot be built is told of here; the others behind it still come.
+    if (draining && (got == AVERROR(EAGAIN) || ++drain_errors > kMostDrainErrors)) return nullptr;
+    if (draining) continue;
     const int read = av_read_frame(input.get(), packet.get());
     if (read < 0) {
       if (read != AVERROR_EOF) ++damaged;
@@ -133,11 +150,17 @@ FramePtr ClipReader::State::decodeOne() {
       avcodec_send_packet(codec.get(), nullptr);
       continue;
     }
-    // On the way to a frame, pictures that nothing else is built on are not decoded.
-    const bool passing =
-        skip_before_pts != AV_NOPTS_VALUE && packet->pts != AV_NOPTS_VALUE && packet->pts < skip_before_pts;
+    if (packet->stream_index == video && (packet->flags & AV_PKT_FLAG_KEY) != 0) wait_for_key = false;
+    if (packet->stream_index != video || wait_for_key) {
+      av_packet_unref(packet.get());
+      continue;
+    }
+    // On the way to a frame, pictures that nothing else is built on are not decoded; but the first one tells
+    // whether the jump went far enough back.
+    const bool passing = !just_jumped && !counts() && packet->pts != AV_NOPTS_VALUE &&
+                         skip_before > 0 && info.indexAt(packet->pts) < skip_before;
     codec->skip_frame = passing && options.fields == Fields::Keep ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
-    if (packet->stream_index == video && avcodec_send_packet(codec.get(), packet.get()) < 0) ++damaged;
+    if (avcodec_send_packet(codec.get(), packet.get()) < 0) ++damaged;
     av_packet_unref(packet.get());
   }
 }
@@ -196,37 +219,48 @@ Frame ClipReader::State::convert(FramePtr frame) {
   return out;
 }
 
-int64_t ClipReader::State::stampOf(int64_t index) {
-  if (!info.variable_rate) {
-    const double ticks = static_cast<double>(index) / info.fps.value() / info.time_base.value();
-    return info.start_pts + static_cast<int64_t>(ticks + 0.5);
-  }
-  if (stamps.empty()) {
-    auto scan = detail::openInput(info.path);
-    for (unsigned i = 0; i < scan->nb_streams; ++i)
-      if (static_cast<int>(i) != video) scan->streams[i]->discard = AVDISCARD_ALL;
-    auto p = detail::makePacket();
-    while (av_read_frame(scan.get(), p.get()) >= 0) {
-      if (p->stream_index == video && (p->flags & AV_PKT_FLAG_DISCARD) == 0)
-        stamps.push_back(p->pts != AV_NOPTS_VALUE ? p->pts : p->dts);
-      av_packet_unref(p.get());
-    }
-    std::sort(stamps.begin(), stamps.end());
-    if (stamps.empty()) stamps.push_back(info.start_pts);
-  }
-  return stamps[static_cast<size_t>(std::clamp<int64_t>(index, 0, static_cast<int64_t>(stamps.size()) - 1))];
+// Jumps to a place before skip_before; how far before is decided by back_s.
+void ClipReader::State::jump() {
+  const int64_t back = std::llround(back_s / info.time_base.value());
+  const int64_t target = info.stampAt(aim()) - back;
+  const bool before_start = back_s > 0 && target < info.stampAt(0);
+  if (before_start || av_seek_frame(input.get(), video, target, AVSEEK_FLAG_BACKWARD) < 0) return startAgain();
+  rewind();
+  just_jumped = wait_for_key = true;
+  from_start = false;
 }
 
-int64_t ClipReader::State::indexOf(int64_t pts) {
-  if (info.variable_rate) return std::lower_bound(stamps.begin(), stamps.end(), pts) - stamps.begin();
-  const double seconds = static_cast<double>(pts - info.start_pts) * info.time_base.value();
-  return static_cast<int64_t>(seconds * info.fps.value() + 0.5);
+void ClipReader::State::startAgain() {
+  just_jumped = wait_for_key = false;
+  from_start = true;
+  codec.reset();
+  input.reset();
+  open();
+  rewind();
+  next_index = 0;
+}
+
+// The next frame; behind a jump the first one that is not behind the frame that was asked for. Streams without an
+// index, and those whose key pictures do not stand alone (open groups), land late: then further back, and in the
+// end from the start.
+FramePtr ClipReader::State::arrive() {
+  while (true) {
+    FramePtr frame = filtered();
+    if (!just_jumped) return frame;
+    just_jumped = wait_for_key = false;
+    const int64_t pts = frame ? frame->best_effort_timestamp : AV_NOPTS_VALUE;
+    if (pts != AV_NOPTS_VALUE && info.indexAt(pts) <= aim()) return frame;
+    constexpr double kFirstStep_s = 0.5;  // about one group of pictures
+    back_s = back_s > 0 ? 2 * back_s : kFirstStep_s;
+    jump();
+  }
 }
 
 void ClipReader::State::rewind() {
   avcodec_flush_buffers(codec.get());
   deinterlacer.reset();
   draining = false;
+  drain_errors = 0;
   filter_flushed = false;
 }
 
@@ -239,15 +273,27 @@ ClipReader& ClipReader::operator=(ClipReader&&) noexcept = default;
 std::optional<Frame> ClipReader::next() {
   State& s = *state_;
   while (true) {
-    FramePtr frame = s.filtered();
+    FramePtr frame = s.arrive();
+    if (!frame && s.skip_before > 0 && !s.counts() && !s.from_start) {
+      // The way there ended before it was reached: all of it from the start.
+      s.startAgain();
+      continue;
+    }
     if (!frame) return std::nullopt;
-    const int64_t pts = frame->best_effort_timestamp;
-    if (s.skip_before_pts != AV_NOPTS_VALUE && pts != AV_NOPTS_VALUE && pts < s.skip_before_pts) continue;
-    if (s.skip_before_pts != AV_NOPTS_VALUE && pts != AV_NOPTS_VALUE) s.next_index = s.indexOf(pts);
-    s.skip_before_pts = AV_NOPTS_VALUE;
     s.started = true;
+    const int64_t pts = frame->best_effort_timestamp;
+    const bool counted = s.counts() || pts == AV_NOPTS_VALUE;
+    const int64_t index = counted ? s.next_index : std::max(s.next_index, s.info.indexAt(pts));
+    s.next_index = index + 1;
+    if (index < s.skip_before) continue;
+    if (s.skip_before > 0) s.damaged = s.damaged_before;
+    s.skip_before = 0;
     Frame out = s.convert(std::move(frame));
-    out.index = s.next_index++;
+    out.index = index;
+    if (counted) {
+      out.pts = s.info.stampAt(index);
+      out.duration = s.info.stampAt(index + 1) - out.pts;
+    }
     return out;
   }
 }
@@ -256,41 +302,28 @@ void ClipReader::seek(int64_t index) {
   State& s = *state_;
   const int64_t last = std::max<int64_t>(0, s.info.frames - 1);
   const int64_t target = std::clamp<int64_t>(index, 0, last);
-  const int64_t stamp = s.stampOf(target);
-  // Half a frame of slack, so that rounded time stamps still count as the frame that is meant.
-  const double half = 0.5 / s.info.fps.value() / s.info.time_base.value();
-  const int64_t slack = s.info.variable_rate ? 0 : static_cast<int64_t>(half);
   constexpr int64_t kNear = 8;  // frames: closer than key frames usually are
-  if (target >= s.next_index && target <= s.next_index + kNear && s.started && !s.draining) {
-    if (target > s.next_index) s.skip_before_pts = stamp - slack;
-    return;
-  }
-  const int code = av_seek_frame(s.input.get(), s.video, stamp, AVSEEK_FLAG_BACKWARD);
-  if (code < 0) {
-    // Some containers cannot seek; start again from the top.
-    s.codec.reset();
-    s.input.reset();
-    s.open();
-  }
-  s.rewind();
-  s.skip_before_pts = stamp - slack;
-  s.next_index = target;
+  const bool ahead = target >= s.next_index && !s.draining;
+  s.skip_before = target;
+  s.damaged_before = s.damaged;
+  if (ahead && (s.counts() || (target <= s.next_index + kNear && s.started))) return;
+  if (s.counts()) return s.startAgain();
+  s.back_s = 0;
+  s.jump();
+  if (s.just_jumped) s.next_index = 0;  // the first frame says which one it is
 }
 
 std::optional<Frame> ClipReader::landing() {
   State& s = *state_;
-  if (s.skip_before_pts == AV_NOPTS_VALUE || s.options.fields != Fields::Keep) return std::nullopt;
-  FramePtr frame = s.filtered();
+  if (s.skip_before == 0 || s.options.fields != Fields::Keep || s.counts()) return std::nullopt;
+  FramePtr frame = s.arrive();
   if (!frame || frame->best_effort_timestamp == AV_NOPTS_VALUE) return std::nullopt;
-  const int64_t index = s.indexOf(frame->best_effort_timestamp);
-  const bool arrived = frame->best_effort_timestamp >= s.skip_before_pts;
   s.started = true;
+  const int64_t index = std::max(s.next_index, s.info.indexAt(frame->best_effort_timestamp));
+  s.next_index = index + 1;
+  if (index >= s.skip_before) s.skip_before = 0;
   Frame out = s.convert(std::move(frame));
   out.index = index;
-  if (arrived) {
-    s.skip_before_pts = AV_NOPTS_VALUE;
-    s.next_index = index + 1;
-  }
   return out;
 }
 

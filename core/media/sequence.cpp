@@ -4,7 +4,6 @@
 #include <array>
 #include <cctype>
 #include <map>
-#include <regex>
 #include <string_view>
 #include <utility>
 
@@ -36,10 +35,12 @@ struct PatternParts {
 };
 
 std::optional<PatternParts> splitPattern(const std::string& name) {
-  static const std::regex kNumber("^(.*)%0([1-9])d(.*)$");
-  std::smatch match;
-  if (!std::regex_match(name, match, kNumber)) return std::nullopt;
-  return PatternParts{match[1], match[3], static_cast<size_t>(match[2].str()[0] - '0')};
+  // The last "%0Nd": the name may hold more of them by chance.
+  for (size_t at = name.rfind('%'); at != std::string::npos; at = at > 0 ? name.rfind('%', at - 1) : name.npos)
+    if (at + 3 < name.size() && name[at + 1] == '0' && name[at + 2] >= '1' && name[at + 2] <= '9' &&
+        name[at + 3] == 'd')
+      return PatternParts{name.substr(0, at), name.substr(at + 4), static_cast<size_t>(name[at + 2] - '0')};
+  return std::nullopt;
 }
 
 std::string numbered(const PatternParts& parts, int number) {
@@ -50,11 +51,15 @@ std::string numbered(const PatternParts& parts, int number) {
 
 // The last run of digits in a still's name: ("lapse_", "0017", ".png").
 std::optional<std::pair<PatternParts, int>> splitNumbered(const std::string& name) {
-  static const std::regex kLastNumber("^(.*?)([0-9]{1,9})([^0-9]*)$");
-  std::smatch match;
-  if (!std::regex_match(name, match, kLastNumber)) return std::nullopt;
-  const std::string digits = match[2];
-  return std::pair{PatternParts{match[1], match[3], digits.size()}, std::stoi(digits)};
+  constexpr std::string_view kDigits = "0123456789";
+  constexpr size_t kMostDigits = 9;  // that a number of 32 bits holds
+  const size_t last = name.find_last_of(kDigits);
+  if (last == std::string::npos) return std::nullopt;
+  const size_t before = name.find_last_not_of(kDigits, last);
+  size_t first = before == std::string::npos ? 0 : before + 1;
+  first = std::max(first, last + 1 > kMostDigits ? last + 1 - kMostDigits : 0);
+  const std::string digits = name.substr(first, last + 1 - first);
+  return std::pair{PatternParts{name.substr(0, first), name.substr(last + 1), digits.size()}, std::stoi(digits)};
 }
 
 }  // namespace

@@ -16,33 +16,45 @@
 #include "core/media/detail/codecs.h"
 #include "core/media/detail/companion.h"
 #include "core/media/detail/ffmpeg.h"
-#include "core/media/sequence.h"
+#include "core/base/files.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
 
 namespace {
 
-constexpr const char* kUnfinishedMark = ".unfinished-";
-
-// Hidden and marked, in the folder of the final name so that the rename stays on one disk.
-fs::path temporaryName(const fs::path& path) {
-  return path.parent_path() / ("." + path.stem().string() + kUnfinishedMark + std::to_string(::getpid()) +
-                               path.extension().string());
-}
-
 [[noreturn]] void throwWriting(const fs::path& path, int av_code) {
-  const bool full = av_code == AVERROR(ENOSPC);
-  throw Error(ErrorKind::Unwritable, "Cannot write the clip", path.string(), detail::avText(av_code),
-              full ? "The disk is full: free some space or choose another folder, then render again"
-                   : "Check the output folder");
+  const char* remedy = "Check the output folder";
+  if (av_code == AVERROR(ENOSPC))
+    remedy = "The disk is full: free some space or choose another folder, then render again";
+  // Not the folder's fault: the encoder or the container refused what it was given.
+  if (av_code == AVERROR(EINVAL) || av_code == AVERROR_INVALIDDATA) remedy = "Choose another format";
+  throw Error(ErrorKind::Unwritable, "Cannot write the clip", path.string(), detail::avText(av_code), remedy);
 }
 
-void requireFree(const fs::path& path, Existing existing) {
+void requireFree(const OutputPlace& place, const SourceGuard& own) {
+  const fs::path& path = place.path;
   std::error_code code;
-  if (existing == Existing::Refuse && fs::exists(fs::symlink_status(path, code)))
-    throw Error(ErrorKind::Unwritable, "The output exists already", path.string(), "",
-                "Choose another folder or name, or allow replacing");
+  if (own.forbids(path) || (place.guard && place.guard->forbids(path)))
+    throw Error(ErrorKind::Unwritable, "The output would replace footage", path.string(),
+                "a source is never written to, by whatever name", "Choose another folder or name");
+  const auto there = fs::symlink_status(path, code);
+  const bool allowed = place.existing == Existing::ReplaceAny ||
+                       (place.existing == Existing::ReplaceFile && !fs::is_directory(there));
+  if (fs::exists(there) && !allowed)
+    throw Error(ErrorKind::Unwritable, "The output exists already", path.string(),
+                fs::is_directory(there) ? "there is a folder of that name" : "",
+                place.existing == Existing::Refuse ? "Choose another folder or name, or allow replacing"
+                                                   : "Move the folder away, or choose another output folder");
+}
+
+void requireWritable(const fs::path& path) {
+  constexpr size_t kLongestName = 255;  // bytes, on every usual file system
+  if (path.filename().native().size() > kLongestName)
+    throw Error(ErrorKind::Unwritable, "The output's name is too long", path.string(),
+                std::to_string(path.filename().native().size()) + " bytes; file systems hold 255",
+                "Rename the clip to something shorter");
+  std::error_code code;
   fs::create_directories(path.parent_path(), code);
   if (code || ::access(path.parent_path().c_str(), W_OK) != 0)
     throw Error(ErrorKind::Unwritable, "Cannot write to the output folder", path.parent_path().string(),
@@ -50,25 +62,56 @@ void requireFree(const fs::path& path, Existing existing) {
                 "Choose another folder or mend its permissions");
 }
 
-// Renames without ever replacing something that appeared meanwhile, unless replacing is allowed.
-void publish(const fs::path& from, const fs::path& to, Existing existing) {
-  const unsigned flags = existing == Existing::Refuse ? RENAME_NOREPLACE : 0;
-  if (::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), flags) == 0) return;
-  int code = errno;
-  if (code == EINVAL && existing == Existing::Refuse && !fs::exists(to)) {
-    // File systems without RENAME_NOREPLACE.
-    if (::rename(from.c_str(), to.c_str()) == 0) return;
-    code = errno;
-  }
+[[noreturn]] void throwNaming(const fs::path& to, int code) {
   throw Error(ErrorKind::Unwritable, "Cannot give the finished clip its name", to.string(),
               std::strerror(code),
               code == EEXIST ? "Something else took the name meanwhile; choose another" : "");
 }
 
+// Renames without ever replacing something that appeared meanwhile.
+void publishNew(const fs::path& from, const fs::path& to) {
+  if (::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), RENAME_NOREPLACE) == 0) return;
+  int code = errno;
+  if (code == EINVAL && !fs::exists(fs::symlink_status(to))) {
+    // File systems without RENAME_NOREPLACE.
+    if (::rename(from.c_str(), to.c_str()) == 0) return;
+    code = errno;
+  }
+  throwNaming(to, code);
+}
+
+// In place of a folder: both change names at once, so that there is always one.
+void publishFolder(const fs::path& from, const OutputPlace& place) {
+  const fs::path& to = place.path;
+  if (::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), RENAME_EXCHANGE) != 0) {
+    const fs::path aside = unfinishedName(to.parent_path(), "");
+    if (::rename(to.c_str(), aside.c_str()) != 0) throwNaming(to, errno);
+    if (::rename(from.c_str(), to.c_str()) != 0) {
+      const int code = errno;
+      ::rename(aside.c_str(), to.c_str());
+      throwNaming(to, code);
+    }
+    ::rename(aside.c_str(), from.c_str());
+  }
+  if (place.replaced) place.replaced(from);
+  std::error_code ignored;
+  fs::remove_all(from, ignored);
+}
+
+void publish(const fs::path& from, const OutputPlace& place) {
+  std::error_code code;
+  const auto there = fs::symlink_status(place.path, code);
+  if (!fs::exists(there) || place.existing == Existing::Refuse) return publishNew(from, place.path);
+  if (fs::is_directory(there)) return publishFolder(from, place);
+  if (::rename(from.c_str(), place.path.c_str()) != 0) throwNaming(place.path, errno);
+}
+
 }  // namespace
 
 struct ClipWriter::State {
+  OutputPlace place;
   fs::path final_path, temporary;
+  SourceGuard own;
   ClipInfo source;
   FrameRange range;
   EncodeSettings settings;
@@ -103,13 +146,19 @@ struct ClipWriter::State {
   void encode(const AVFrame* frame);
   void verify() const;
   void verifySequence() const;
-  // Stills have no tag of ours that turns them: their pixels are turned upright instead.
-  int uprightTurn() const { return isStillCodec(settings.codec) ? source.rotation : 0; }
+  // Where there is no tag of ours that turns a picture, its pixels are turned upright instead.
+  bool uprights() const { return isStillCodec(settings.codec) || settings.codec == Codec::Ffv1; }
+  Frame upright(const Frame& frame) const {
+    return uprights() ? turnedFrame(frame, source.rotation, source.mirrored) : frame;
+  }
+  void say(const std::string& text) { note += (note.empty() ? "" : "; ") + text; }
   bool folderOutput() const { return isStillCodec(settings.codec) && source.kind != ClipKind::Still; }
 };
 
 void ClipWriter::State::openOutput(const Frame& first) {
-  temporary = temporaryName(final_path);
+  temporary = !place.temporary.empty()
+                  ? place.temporary
+                  : unfinishedName(final_path.parent_path(), final_path.extension().string());
   std::string url = "file:" + temporary.string();
   const char* muxer = nullptr;
   if (isStillCodec(settings.codec)) {
@@ -140,6 +189,7 @@ void ClipWriter::State::openOutput(const Frame& first) {
   if (code >= 0) code = avformat_write_header(output, &options);
   av_dict_free(&options);
   if (code < 0) throwWriting(final_path, code);
+  if (companion) companion->begin(*output);
   opened = true;
 }
 
@@ -180,20 +230,18 @@ void ClipWriter::State::openEncoder(const Frame& first) {
 }
 
 void ClipWriter::State::addStreams() {
-  if (source.rotation != 0 && !isStillCodec(settings.codec)) {
-    auto* matrix = reinterpret_cast<int32_t*>(
-        av_stream_new_side_data(stream, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(int32_t)));
-    if (matrix != nullptr) av_display_rotation_set(matrix, source.rotation);
-    // FFmpeg 5.1 writes this tag into MP4 and MOV only.
-    if (std::strcmp(output->oformat->name, "matroska") == 0)
-      note = "the rotation tag of " + std::to_string(source.rotation) +
-             "° does not fit into this container and is lost";
-  }
+  // FFmpeg 5.1 writes tags that turn a picture into MP4 and MOV only.
+  if ((source.rotation != 0 || source.mirrored) && settings.codec == Codec::Ffv1)
+    say("the picture was turned upright, because this container has no tag that does it");
+  if (source.transparent) say("transparency is left out");
+  if (const int bits = outputFormat(settings.codec, source.format).bit_depth; bits < source.format.bit_depth)
+    say(std::to_string(source.format.bit_depth) + " bits became " + std::to_string(bits) +
+        ", which is what this format holds");
   if (isStillCodec(settings.codec) || source.kind != ClipKind::Film) return;
   const double tick = source.time_base.value();
   const double start = static_cast<double>(offset_pts) * tick;
   const bool whole = range.last >= source.frames;
-  const double length = whole ? 1e18 : source.frameTime(range.count());
+  const double length = whole ? 1e18 : source.frameTime(range.last) - source.frameTime(range.first);
   companion = std::make_unique<detail::Companion>(source, range, settings, *output, *stream, start,
                                                   start + length, note);
 }
@@ -269,25 +317,28 @@ void ClipWriter::State::verify() const {
                 "Render again");
 }
 
-ClipWriter::ClipWriter(const fs::path& path, const ClipInfo& source, const FrameRange& range,
+ClipWriter::ClipWriter(const OutputPlace& place, const ClipInfo& source, const FrameRange& range,
                        const EncodeSettings& settings, const Frame& first)
     : state_(std::make_unique<State>()) {
   State& s = *state_;
-  s.final_path = path;
+  s.place = place;
+  s.final_path = place.path;
   s.source = source;
+  s.own = SourceGuard(std::span(&source.path, 1));
   s.range = range;
   s.settings = settings;
   s.offset_pts =
       range.first > 0 ? first.pts : std::llround(source.container_start_s / source.time_base.value());
-  requireFree(path, settings.existing);
-  s.openOutput(turnedFrame(first, s.uprightTurn()));
+  requireFree(place, s.own);
+  requireWritable(place.path);
+  s.openOutput(s.upright(first));
 }
 
 ClipWriter::~ClipWriter() = default;
 
 void ClipWriter::write(const Frame& frame) {
   State& s = *state_;
-  const Frame upright = turnedFrame(frame, s.uprightTurn());
+  const Frame upright = s.upright(frame);
   detail::FramePtr av = s.toEncoder(upright);
   av->pts = frame.pts - s.offset_pts;
   av->pict_type = AV_PICTURE_TYPE_NONE;
@@ -313,34 +364,15 @@ WriteResult ClipWriter::finish() {
   }
   if (code < 0) throwWriting(s.final_path, code);
   s.verify();
-  std::error_code ignored;
-  const bool replace_folder = s.folderOutput() && s.settings.existing == Existing::Replace;
-  if (replace_folder) fs::remove_all(s.final_path, ignored);
-  publish(s.temporary, s.final_path, s.settings.existing);
+  // Asked again: hours may have passed.
+  requireFree(s.place, s.own);
+  if (s.place.complete) s.place.complete(s.temporary);
+  publish(s.temporary, s.place);
   s.published = true;
   WriteResult result{s.final_path, s.frames, 0, s.note};
+  std::error_code ignored;
   if (!s.folderOutput()) result.bytes = fs::file_size(s.final_path, ignored);
   return result;
-}
-
-int removeUnfinishedOutputs(const fs::path& folder) {
-  std::error_code code;
-  std::vector<fs::path> stale;
-  for (const auto& entry : fs::directory_iterator(folder, code)) {
-    const std::string name = entry.path().filename().string();
-    if (name.front() != '.') continue;
-    // Outputs, and our own hidden records; the number behind the mark is the process that was writing.
-    int pid = 0;
-    for (const char* mark : {kUnfinishedMark, ".part-"})
-      if (const size_t at = name.rfind(mark); at != std::string::npos)
-        pid = std::atoi(name.c_str() + at + std::strlen(mark));
-    if (pid == 0) continue;
-    // Leave what a living process is writing alone.
-    if (pid > 0 && pid != ::getpid() && fs::exists("/proc/" + std::to_string(pid), code)) continue;
-    stale.push_back(entry.path());
-  }
-  for (const fs::path& path : stale) fs::remove_all(path, code);
-  return static_cast<int>(stale.size());
 }
 
 }  // namespace glenhaze

@@ -4,26 +4,25 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
 
 #include "core/frame/frame.h"
 #include "core/media/clip_info.h"
+#include "core/media/source_guard.h"
 
 namespace glenhaze {
 
 enum class Codec { H264, H265, ProRes422HQ, Ffv1, Png, Tiff, Jpeg };
 enum class Quality { Small, Standard, High };
 enum class Sound { Keep, Pcm, None };
-enum class Existing { Refuse, Replace };
-
 struct EncodeSettings {
   Codec codec = Codec::H264;
   Quality quality = Quality::Standard;  ///< for H.264, H.265 and JPEG; the others have one quality
   std::optional<int64_t> bit_rate;      ///< bits per second instead of a quality; H.264 and H.265 only
   Sound sound = Sound::Keep;
-  Existing existing = Existing::Refuse;
   int threads = 0;  ///< encoder threads; 0: as many as there are cores
 };
 
@@ -45,6 +44,26 @@ struct FrameRange {
   int64_t count() const { return last - first; }
 };
 
+/// What becomes of something that has the output's name when it is finished.
+enum class Existing {
+  Refuse,       ///< it stays, and writing fails
+  ReplaceFile,  ///< a file is replaced; a folder stays
+  ReplaceAny    ///< a folder too: only for one that is known to be our own, and unchanged
+};
+
+/// Where a rendered clip goes, and what is never to be touched on the way.
+struct OutputPlace {
+  std::filesystem::path path;       ///< final name; for still codecs of sequences a folder
+  std::filesystem::path temporary;  ///< where it grows, in the same folder; empty: a hidden name of its own
+  Existing existing = Existing::Refuse;
+  std::shared_ptr<const SourceGuard> guard;  ///< null: the clip itself is guarded in any case
+  /// Called when the output is whole, checked, and still at its temporary name, right before it gets its own; may
+  /// throw, and then it gets none. A folder that is replaced is at the temporary name afterwards until
+  /// `replaced` has been called with it, which may keep it by renaming; else it is removed.
+  std::function<void(const std::filesystem::path& temporary)> complete;
+  std::function<void(const std::filesystem::path& old_folder)> replaced;
+};
+
 struct WriteResult {
   std::filesystem::path path;
   int64_t frames = 0;
@@ -56,9 +75,9 @@ struct WriteResult {
 /// behind under the final name, and no temporary file either.
 class ClipWriter {
  public:
-  /// `path`: final name (for still codecs of sequences: a folder). `first_frame` gives size, format and
-  /// tags. Throws Error(Unwritable) when the name is taken or the folder cannot be written to.
-  ClipWriter(const std::filesystem::path& path, const ClipInfo& source, const FrameRange& range,
+  /// `first_frame` gives size, format and tags. Throws Error(Unwritable) when the name is taken, belongs to
+  /// footage, or the folder cannot be written to.
+  ClipWriter(const OutputPlace& place, const ClipInfo& source, const FrameRange& range,
              const EncodeSettings& settings, const Frame& first_frame);
   ~ClipWriter();
   ClipWriter(const ClipWriter&) = delete;
@@ -74,8 +93,5 @@ class ClipWriter {
   struct State;
   std::unique_ptr<State> state_;
 };
-
-/// Removes temporary outputs that a killed process left in `folder`; returns how many.
-int removeUnfinishedOutputs(const std::filesystem::path& folder);
 
 }  // namespace glenhaze

@@ -2,9 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 #include <numbers>
 
+#include "core/base/json_text.h"
 #include "core/base/parallel.h"
 
 namespace glenhaze {
@@ -187,12 +187,12 @@ std::string handKeysToText(const std::vector<HandKey>& keys) {
                    {"turn_deg", k.turn_deg},
                    {"scale", k.scale},
                    {"pivot", {k.pivot.x, k.pivot.y}}});
-  return out.dump();
+  return jsonText(out);
 }
 
 std::vector<HandKey> handKeysFromText(const std::string& text) {
   std::vector<HandKey> keys;
-  for (const json& in : json::parse(text)) {
+  for (const json& in : parseJson(text)) {
     HandKey k;
     k.frame = in.at("frame").get<int64_t>();
     k.shift = {in.at("shift").at(0).get<double>(), in.at("shift").at(1).get<double>()};

@@ -2,10 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdio>
-#include <sstream>
 
 #include "core/base/error.h"
+#include "core/base/csv.h"
 #include "core/base/files.h"
 #include "core/base/parallel.h"
 
@@ -129,22 +128,18 @@ Turn inCamera(const Turn& t, const std::array<int, 3>& axes) {
 
 MotionLog parseMotionLog(const std::string& text, const std::string& where) {
   MotionLog log;
-  std::istringstream in(text);
-  std::string line;
-  for (int number = 1; std::getline(in, line); ++number) {
-    if (line.empty() || line == "\r" || line.starts_with('#')) continue;
-    LogSample s;
-    const bool read =
-        std::sscanf(line.c_str(), "%lf,%lf,%lf,%lf", &s.time_s, &s.rate.x, &s.rate.y, &s.rate.z) == 4 &&
-        std::isfinite(s.time_s) && std::isfinite(length(s.rate));
-    if (!read && log.samples.empty() && number == 1) continue;  // names of the columns
+  forEachCsvLine(text, [&](std::string_view line, int number) {
+    const auto v = csvNumbers(line);
+    const bool read = v && v->size() >= 4;
+    if (!read && log.samples.empty() && number == 1) return;  // names of the columns
+    const LogSample s = read ? LogSample{(*v)[0], {(*v)[1], (*v)[2], (*v)[3]}} : LogSample{};
     if (!read || (!log.samples.empty() && !(s.time_s > log.samples.back().time_s)))
       throw Error(ErrorKind::Unreadable, "This is not a usable motion log", where,
                   "line " + std::to_string(number) +
                       (read ? ": the time does not rise" : ": not four numbers separated by commas"),
                   "Columns: t,x,y,z – seconds and rad per second");
     log.samples.push_back(s);
-  }
+  });
   if (log.samples.size() < kFewest)
     throw Error(ErrorKind::Unreadable, "This is not a usable motion log", where,
                 "it holds " + std::to_string(log.samples.size()) + " samples", "");

@@ -2,10 +2,10 @@
 
 #include <algorithm>
 #include <array>
-#include <cstdio>
-#include <sstream>
 
+#include "core/base/csv.h"
 #include "core/base/error.h"
+#include "core/base/numbers.h"
 
 namespace glenhaze {
 
@@ -96,36 +96,34 @@ Quaternion CameraPath::orientationAt(double time_s, size_t near) const {
 
 std::string pathToCsv(const CameraPath& path, double focal_px) {
   std::string text = "frame,time_s,rx,ry,rz,shift_x,shift_y,scale,confidence\n";
-  std::array<char, 256> line{};
   for (size_t i = 0; i < path.frames().size(); ++i) {
     const PathFrame& f = path.frames()[i];
     const Turn t = turnOf(f.orientation);
-    std::snprintf(line.data(), line.size(), "%zu,%.6f,%.8f,%.8f,%.8f,%.4f,%.4f,%.7f,%.3f\n", i, f.time_s, t.x,
-                  t.y, t.z, f.shift.x * focal_px, f.shift.y * focal_px, f.scale, f.confidence);
-    text += line.data();
+    text += std::to_string(i) + "," + fixedText(f.time_s, 6);
+    for (const double angle : {t.x, t.y, t.z}) text += "," + fixedText(angle, 8);
+    text += "," + fixedText(f.shift.x * focal_px, 4) + "," + fixedText(f.shift.y * focal_px, 4);
+    text += "," + fixedText(f.scale, 7) + "," + fixedText(f.confidence, 3) + "\n";
   }
   return text;
 }
 
 CameraPath pathFromCsv(const std::string& text, double focal_px, const std::string& where) {
-  std::istringstream in(text);
-  std::string line;
   std::vector<PathFrame> frames;
-  for (int number = 1; std::getline(in, line); ++number) {
-    if (line.empty() || line == "\r" || (number == 1 && line.starts_with("frame"))) continue;
-    PathFrame f;
-    Turn t;
-    size_t index = 0;
-    if (std::sscanf(line.c_str(), "%zu,%lf,%lf,%lf,%lf,%lf,%lf,%lf,%lf", &index, &f.time_s, &t.x, &t.y, &t.z,
-                    &f.shift.x, &f.shift.y, &f.scale, &f.confidence) != 9 ||
-        (!frames.empty() && !(f.time_s > frames.back().time_s)))
+  forEachCsvLine(text, [&](std::string_view line, int number) {
+    if (number == 1 && line.starts_with("frame")) return;
+    const auto v = csvNumbers(line);
+    if (!v || v->size() != 9 || (!frames.empty() && !((*v)[1] > frames.back().time_s)))
       throw Error(ErrorKind::Unreadable, "This is not a usable camera path", where,
                   "line " + std::to_string(number) + " does not hold nine numbers with rising time",
                   "Columns: frame,time_s,rx,ry,rz,shift_x,shift_y,scale,confidence");
-    f.orientation = rotationOf(t);
-    f.shift = f.shift * (1 / focal_px);
+    PathFrame f;
+    f.time_s = (*v)[1];
+    f.orientation = rotationOf({(*v)[2], (*v)[3], (*v)[4]});
+    f.shift = Point{(*v)[5], (*v)[6]} * (1 / focal_px);
+    f.scale = (*v)[7];
+    f.confidence = (*v)[8];
     frames.push_back(f);
-  }
+  });
   if (frames.empty())
     throw Error(ErrorKind::Unreadable, "This is not a usable camera path", where, "it is empty", "");
   return CameraPath(std::move(frames));

@@ -2,9 +2,10 @@
 
 #include <algorithm>
 #include <array>
-#include <nlohmann/json.hpp>
 
 #include "core/base/error.h"
+#include "core/base/json_text.h"
+#include "core/base/numbers.h"
 
 namespace glenhaze {
 
@@ -72,18 +73,10 @@ void setByName(StabilizationSettings& settings, const std::string& key, const st
   }
   for (const StabilizationKey& known : kKeys) {
     if (key != known.name) continue;
-    size_t used = 0;
-    double number = 0;
-    try {
-      number = std::stod(value, &used);
-    } catch (const std::exception&) {
-      used = 0;
-    }
-    if (used == 0 || used != value.size() || !(number >= known.low && number <= known.high)) {
-      const json low = known.low, high = known.high;
-      throw wrong("Give a number from " + low.dump() + " to " + high.dump());
-    }
-    known.set(settings, number);
+    const auto number = parseNumber(value);
+    if (!number || !(*number >= known.low && *number <= known.high))
+      throw wrong("Give a number from " + exactText(known.low) + " to " + exactText(known.high));
+    known.set(settings, *number);
     return;
   }
   std::string names = "Known: steadying, framing";
@@ -97,11 +90,11 @@ std::string stabilizationToText(const StabilizationSettings& s) {
   out["level"] = s.level;
   for (const WindowKey& k : s.window)
     out["window"].push_back({{"frame", k.frame}, {"offset", {k.offset.x, k.offset.y}}, {"size", k.size}});
-  return out.dump();
+  return jsonText(out);
 }
 
 StabilizationSettings stabilizationFromText(const std::string& text) {
-  const json in = json::parse(text);
+  const json in = parseJson(text);
   StabilizationSettings s;
   s.steadying = steadyingFromName(in.value("steadying", "")).value_or(s.steadying);
   s.framing = framingFromName(in.value("framing", "")).value_or(s.framing);
@@ -124,12 +117,12 @@ std::string masksToText(const std::vector<MotionMask>& masks) {
     if (m.first > 0 || m.last >= 0) one["frames"] = {m.first, m.last};
     out.push_back(one);
   }
-  return out.dump();
+  return jsonText(out);
 }
 
 std::vector<MotionMask> masksFromText(const std::string& text) {
   std::vector<MotionMask> masks;
-  for (const json& one : json::parse(text)) {
+  for (const json& one : parseJson(text)) {
     MotionMask m;
     for (const json& p : one.at("corners"))
       m.corners.push_back({p.at(0).get<double>(), p.at(1).get<double>()});

@@ -80,7 +80,8 @@ class Renderer {
     int64_t count = 0;
     while (count < range_.count()) {
       auto frame = reader.next();
-      if (!frame) break;
+      // Another frame than the next one means that some could not be read: never delivered in their place.
+      if (!frame || frame->index != range_.first + count) break;
       ++count;
       if (!decoded_.push(std::move(*frame))) return;
     }
@@ -135,7 +136,7 @@ class Renderer {
   void write() {
     auto frame = corrected_.pop();
     if (!frame) return;
-    ClipWriter writer(job_.output, job_.clip, range_, job_.encode, *frame);
+    ClipWriter writer(job_.place, job_.clip, range_, job_.encode, *frame);
     for (; frame; frame = corrected_.pop()) writer.write(*frame);
     // The queue also ends when reading or correcting failed: then the output must not appear.
     if (abandon_ || !complete_) return;

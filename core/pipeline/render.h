@@ -19,7 +19,7 @@ struct RenderJob {
   EncodeSettings encode;
   Fields fields = Fields::Keep;
   std::optional<FrameRange> range;  ///< empty: the whole clip
-  std::filesystem::path output;     ///< final name
+  OutputPlace place;
 };
 
 struct RenderResult {

@@ -20,6 +20,7 @@ struct Evidence {
   double sigma = -1;         ///< of luma there
   std::string left_out;      ///< why it is not used, "" when it is
   std::vector<Point> marks;  ///< marked points, source px; of a patch its corners
+  std::string kept_json;     ///< keys that this version does not know, as one JSON object; "" for none
 
   bool operator==(const Evidence&) const = default;
 };

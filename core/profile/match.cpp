@@ -1,20 +1,16 @@
 #include "core/profile/match.h"
 
 #include <algorithm>
-#include <cctype>
 #include <cmath>
 #include <vector>
+
+#include "core/base/numbers.h"
 
 namespace glenhaze {
 
 namespace {
 
-std::string lower(std::string text) {
-  std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return std::tolower(c); });
-  return text;
-}
-
-bool sameText(const std::string& a, const std::string& b) { return lower(a) == lower(b); }
+bool sameText(const std::string& a, const std::string& b) { return folded(a) == folded(b); }
 
 // An empty text on either side is "not said" and fits everything.
 bool fitsText(const std::string& a, const std::string& b) { return a.empty() || b.empty() || sameText(a, b); }
@@ -32,7 +28,7 @@ bool sameRate(const ClipInfo& clip, const CameraMode& mode) {
 std::string sizeText(int w, int h) { return std::to_string(w) + " × " + std::to_string(h); }
 
 std::string rateText(const Rational& fps) {
-  std::string text = std::to_string(std::round(fps.value() * 100) / 100);
+  std::string text = fixedText(fps.value(), 2);
   text.erase(text.find_last_not_of('0') + 1);
   if (text.back() == '.') text.pop_back();
   return text;
@@ -88,7 +84,7 @@ std::string cameraNameOf(const ClipInfo& clip) {
   if (clip.model.empty() && clip.make.empty()) return clip.camera_note;
   if (clip.make.empty()) return clip.model;
   if (clip.model.empty()) return clip.make;
-  return lower(clip.model).rfind(lower(clip.make), 0) == 0 ? clip.model : clip.make + " " + clip.model;
+  return folded(clip.model).starts_with(folded(clip.make)) ? clip.model : clip.make + " " + clip.model;
 }
 
 std::string answerKey(const ClipInfo& clip) {

@@ -7,6 +7,7 @@
 #include <stdexcept>
 
 #include "core/base/error.h"
+#include "core/base/json_text.h"
 #include "core/motion/settings.h"
 #include "core/profile/detail/json_parts.h"
 
@@ -105,15 +106,15 @@ ShutterPart shutterFromJson(const json& in) {
 void stabilizationToJson(const StabilizationPart& part, json& out) {
   if (!out.is_object()) out = json::object();
   out.erase("window");
-  out.update(json::parse(stabilizationToText(part.settings)));
+  out.update(parseJson(stabilizationToText(part.settings)));
   out.erase("masks");
-  if (!part.masks.empty()) out["masks"] = json::parse(masksToText(part.masks));
+  if (!part.masks.empty()) out["masks"] = parseJson(masksToText(part.masks));
 }
 
 StabilizationPart stabilizationFromJson(const json& in) {
   StabilizationPart part;
-  part.settings = stabilizationFromText(in.dump());
-  part.masks = masksFromText(in.value("masks", json::array()).dump());
+  part.settings = stabilizationFromText(jsonText(in));
+  part.masks = masksFromText(jsonText(in.value("masks", json::array())));
   return part;
 }
 

@@ -19,6 +19,7 @@ struct NoiseEntry {
   double residual = -1;            ///< relative RMS between what was seen and the curve; −1: none
   std::vector<NoisePoint> points;  ///< what it was drawn through
   std::vector<Evidence> evidence;
+  std::string kept_json;  ///< keys that this version does not know, as one JSON object; "" for none
 };
 
 struct NoisePart {

@@ -4,9 +4,11 @@
 #include <array>
 #include <cctype>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
+#include "core/base/digest.h"
 #include "core/base/error.h"
+#include "core/base/json_text.h"
+#include "core/base/numbers.h"
 #include "core/base/files.h"
 #include "core/profile/detail/json_parts.h"
 
@@ -30,6 +32,24 @@ Origin originFromName(const std::string& name) {
   return name == "by-hand" ? Origin::ByHand : name == "imported" ? Origin::Imported : Origin::Measured;
 }
 
+std::string unknownKeys(const json& in, std::span<const char* const> known) {
+  json kept = json::object();
+  for (const auto& [key, value] : in.items())
+    if (std::none_of(known.begin(), known.end(), [&](const char* k) { return key == k; })) kept[key] = value;
+  return kept.empty() ? std::string() : jsonText(kept);
+}
+
+void addKept(json& out, const std::string& kept) {
+  if (kept.empty()) return;
+  const json all = parseJsonOrNull(kept);
+  if (!all.is_object()) return;
+  for (const auto& [key, value] : all.items())
+    if (!out.contains(key)) out[key] = value;
+}
+
+constexpr std::array<const char*, 9> kEvidenceKeys = {"kind",      "source", "frame", "name",  "residual_px",
+                                                      "before_px", "level",  "sigma", "left_out"};
+
 json evidenceToJson(const Evidence& e) {
   json out = {{"kind", e.kind}};
   if (!e.source.empty()) out["source"] = e.source;
@@ -47,6 +67,7 @@ json evidenceToJson(const Evidence& e) {
       marks.push_back({std::round(p.x * 100) / 100, std::round(p.y * 100) / 100});
     out["marks"] = marks;
   }
+  addKept(out, e.kept_json);
   return out;
 }
 
@@ -63,6 +84,9 @@ Evidence evidenceFromJson(const json& in) {
   e.left_out = in.value("left_out", "");
   for (const json& p : in.value("marks", json::array()))
     e.marks.push_back({p.at(0).get<double>(), p.at(1).get<double>()});
+  json others = in;
+  others.erase("marks");
+  e.kept_json = unknownKeys(others, kEvidenceKeys);
   return e;
 }
 
@@ -156,6 +180,9 @@ void lensToJson(const LensPart& part, json& out) {
 
 constexpr std::array<const char*, kNoiseChannels> kSigmaKeys = {"sigma_y", "sigma_cb", "sigma_cr"};
 constexpr std::array<const char*, kNoiseChannels> kSpreadKeys = {"spread_y", "spread_cb", "spread_cr"};
+constexpr std::array<const char*, 15> kCurveKeys = {
+    "iso",     "level",     "method",    "origin", "light",  "residual", "octaves", "points", "evidence",
+    "sigma_y", "sigma_cb", "sigma_cr", "spread_y", "spread_cb", "spread_cr"};
 
 // Four digits are finer than any noise is known.
 std::vector<double> rounded(std::vector<double> values) {
@@ -181,6 +208,7 @@ json noiseEntryToJson(const NoiseEntry& e) {
                              {"weight", rounded({p.weight.begin(), p.weight.end()})}});
   out["evidence"] = json::array();
   for (const Evidence& one : e.evidence) out["evidence"].push_back(evidenceToJson(one));
+  detail::addKept(out, e.kept_json);
   return out;
 }
 
@@ -214,6 +242,7 @@ NoiseEntry noiseEntryFromJson(const json& in) {
                         p.at("variance").get<std::array<double, kNoiseChannels>>(),
                         p.at("weight").get<std::array<double, kNoiseChannels>>()});
   for (const json& one : in.value("evidence", json::array())) e.evidence.push_back(evidenceFromJson(one));
+  e.kept_json = detail::unknownKeys(in, kCurveKeys);
   return e;
 }
 
@@ -224,7 +253,7 @@ void noiseToJson(const NoisePart& part, json& out) {
   for (const HotPixel& p : part.hot_pixels)
     out["hot_pixels"].push_back({p.x, p.y, std::round(p.excess * 10) / 10});
   json& d = out["denoise"];
-  const json known = json::parse(denoiseToText(part.denoise));
+  const json known = parseJson(denoiseToText(part.denoise));
   d.update(known);
 }
 
@@ -233,18 +262,29 @@ NoisePart noiseFromJson(const json& in) {
   for (const json& e : in.value("curves", json::array())) part.put(noiseEntryFromJson(e));
   for (const json& p : in.value("hot_pixels", json::array()))
     part.hot_pixels.push_back({p.at(0).get<int>(), p.at(1).get<int>(), p.at(2).get<double>()});
-  part.denoise = denoiseFromText(in.value("denoise", json::object()).dump());
+  part.denoise = denoiseFromText(jsonText(in.value("denoise", json::object())));
   return part;
 }
 
 std::string trimmedNumber(double value) {
-  std::string text = std::to_string(value);
+  std::string text = fixedText(value, 6);
   text.erase(text.find_last_not_of('0') + 1);
   if (text.back() == '.') text.pop_back();
   return text;
 }
 
 }  // namespace
+
+std::string folded(const std::string& text) {
+  std::string out;
+  for (const char ch : text) {
+    const bool blank = ch == ' ' || ch == '\t';
+    if (blank && (out.empty() || out.back() == ' ')) continue;
+    out += blank ? ' ' : static_cast<char>(ch >= 'A' && ch <= 'Z' ? ch + 32 : ch);
+  }
+  if (!out.empty() && out.back() == ' ') out.pop_back();
+  return out;
+}
 
 std::string CameraMode::describe() const {
   std::string text = std::to_string(width) + " × " + std::to_string(height);
@@ -268,7 +308,7 @@ bool Profile::hasPart(const std::string& part) const {
   if (part == "shutter") return shutter.has_value();
   if (part == "stabilization") return stabilization.has_value();
   if (kept_json.empty()) return false;
-  const json all = json::parse(kept_json, nullptr, false);
+  const json all = parseJsonOrNull(kept_json);
   return all.is_object() && all.contains(part) && all[part].is_object() && !all[part].empty();
 }
 
@@ -278,7 +318,7 @@ Profile parseProfile(const std::string& text, const std::string& where) {
             "Choose a file that ends in .glenhaze.json, or measure the camera again"};
   };
   try {
-    const json in = json::parse(text);
+    const json in = parseJson(text);
     if (!in.is_object() || in.value("format", "") != "glenhaze-profile")
       throw fail("it does not say format \"glenhaze-profile\"");
     if (in.value("version", 0) > kVersion) throw fail("it was written by a newer version");
@@ -313,15 +353,19 @@ Profile loadProfile(const std::filesystem::path& path) {
 std::string profileToJson(const Profile& profile) {
   json out = json::object();
   if (!profile.kept_json.empty()) {
-    json kept = json::parse(profile.kept_json, nullptr, false);
+    json kept = parseJsonOrNull(profile.kept_json);
     if (kept.is_object()) out = std::move(kept);
   }
   out["format"] = "glenhaze-profile";
   out["version"] = kVersion;
   cameraToJson(profile.camera, out["camera"]);
+  // A part that was taken away goes; one that was never understood stays.
+  const auto understood = [&](const char* part, const char* key) {
+    return out.contains(part) && out[part].is_object() && out[part].contains(key);
+  };
   if (profile.lens)
     lensToJson(*profile.lens, out["lens"]);
-  else
+  else if (understood("lens", "model"))
     out.erase("lens");
   if (profile.noise)
     noiseToJson(*profile.noise, out["noise"]);
@@ -329,7 +373,7 @@ std::string profileToJson(const Profile& profile) {
     out.erase("noise");
   if (profile.shutter)
     detail::shutterToJson(*profile.shutter, out["shutter"]);
-  else
+  else if (understood("shutter", "readout_ms"))
     out.erase("shutter");
   if (profile.stabilization)
     detail::stabilizationToJson(*profile.stabilization, out["stabilization"]);
@@ -339,7 +383,7 @@ std::string profileToJson(const Profile& profile) {
     out.erase("note");
   else
     out["note"] = profile.note;
-  return out.dump(2) + "\n";
+  return jsonText(out, 2) + "\n";
 }
 
 void saveProfile(Profile& profile, const std::filesystem::path& path) {
@@ -357,11 +401,11 @@ std::string denoiseToText(const DenoiseSettings& s) {
     else
       out[key.name] = key.get(s);
   }
-  return out.dump();
+  return jsonText(out);
 }
 
 DenoiseSettings denoiseFromText(const std::string& text) {
-  const json in = json::parse(text);
+  const json in = parseJson(text);
   DenoiseSettings s;
   for (const DenoiseKey& key : denoiseKeys())
     key.set(s, std::clamp(in.value(key.name, key.get(s)), key.low, key.high));
@@ -369,18 +413,35 @@ DenoiseSettings denoiseFromText(const std::string& text) {
 }
 
 std::string suggestedFileName(const CameraMode& c) {
-  std::string text = c.name + "-" + std::to_string(c.width) + "x" + std::to_string(c.height);
-  if (c.fps) text += "-" + std::to_string(std::lround(c.fps->value()));
-  for (const std::string& part : {c.view, c.lens, c.medium})
-    if (!part.empty()) text += "-" + part;
-  std::string name;
-  for (const char ch : text) {
-    const auto u = static_cast<unsigned char>(ch);
-    // Letters beyond ASCII stay; everything that file systems or shells stumble over becomes one dash.
-    if (std::isalnum(u) != 0 || u >= 0x80)
-      name += static_cast<char>(std::tolower(u));
-    else if (!name.empty() && name.back() != '-')
-      name += '-';
+  std::vector<std::string> parts = {c.name, std::to_string(c.width) + "x" + std::to_string(c.height)};
+  // Three decimals tell every rate in use from every other: 23.976 and 24, 29.97 and 30.
+  if (c.fps) parts.push_back(trimmedNumber(std::round(c.fps->value() * 1000) / 1000));
+  for (const std::string& part : {c.view, c.lens, c.medium, c.in_camera.stabilization, c.in_camera.sharpening,
+                                  c.in_camera.denoising, c.in_camera.tone})
+    parts.push_back(part);
+  std::string name, exact;
+  bool told_apart = true;
+  for (const std::string& part : parts) {
+    const std::string said = folded(part);
+    exact += said + '\n';
+    if (said.empty()) continue;
+    if (!name.empty()) name += '-';
+    for (const char ch : said) {
+      const auto u = static_cast<unsigned char>(ch);
+      // Letters beyond ASCII stay; everything that file systems or shells stumble over becomes a dash.
+      const bool stays = std::isalnum(u) != 0 || u >= 0x80 || ch == '.';
+      told_apart = told_apart && (stays || ch == ' ' || (ch == '-' && part == c.medium));
+      name += stays ? ch : '-';
+    }
+  }
+  // The place of an unnamed part, and what became a dash, would be lost: a few digits of the whole tell.
+  const bool ambiguous = !told_apart || !c.lens.empty() || !c.fps || !(c.in_camera == InCamera{});
+  constexpr size_t kLongest = 150, kDigits = 8;
+  if (ambiguous || name.size() > kLongest) {
+    size_t end = std::min(name.size(), kLongest);
+    // Not within a letter of several bytes.
+    while (end > 0 && end < name.size() && (static_cast<unsigned char>(name[end]) & 0xC0U) == 0x80) --end;
+    name = name.substr(0, end) + "-" + digestOf(exact).substr(0, kDigits);
   }
   return name + kProfileEnding;
 }

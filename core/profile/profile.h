@@ -16,6 +16,9 @@
 
 namespace glenhaze {
 
+/// What people type, for comparing: lower case (ASCII), no blanks at the ends, one blank between words.
+std::string folded(const std::string& text);
+
 /// What the camera itself does to the picture; "" where nobody has said.
 struct InCamera {
   std::string stabilization, sharpening, denoising, tone;
@@ -75,7 +78,8 @@ void saveProfile(Profile& profile, const std::filesystem::path& path);
 std::string denoiseToText(const DenoiseSettings& settings);
 DenoiseSettings denoiseFromText(const std::string& text);
 
-/// A sound file name for this camera and mode: "skerrel-d3-1920x1080-30-wide-air.glenhaze.json".
+/// A sound file name that carries the whole camera and mode: "skerrel-d3-1920x1080-29.97-wide-air.glenhaze.json".
+/// Two that differ in anything but case and blanks get two names.
 std::string suggestedFileName(const CameraMode& camera);
 
 /// What is missing or odd in a profile, as sentences; empty when all is well.

@@ -1,10 +1,11 @@
 #include "core/run/batch.h"
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
+#include "core/base/digest.h"
 #include "core/base/error.h"
-#include "core/base/files.h"
+#include "core/base/json_text.h"
+#include "core/clip/file_id.h"
 #include "core/run/ask.h"
 
 namespace glenhaze {
@@ -13,43 +14,37 @@ using nlohmann::json;
 
 namespace {
 
-constexpr const char* kRecordName = ".glenhaze-run.json";
+// What may be done about whatever has the output's name. Throws Error(Unwritable) where nothing may.
+Existing allowed(Standing standing, Replace replace, const fs::path& output) {
+  std::error_code code;
+  const bool folder = fs::is_directory(fs::symlink_status(output, code));
+  if (standing == Standing::Free) return Existing::Refuse;
+  if ((standing == Standing::Stale || standing == Standing::Current) && replace != Replace::Nothing)
+    return Existing::ReplaceAny;
+  if (replace == Replace::Files && !folder) return Existing::ReplaceFile;
+  if (standing == Standing::Stale)
+    throw Error(ErrorKind::Unwritable, "The output exists already", output.string(),
+                "made with other settings, or of other footage",
+                "Choose another folder or name, or allow replacing");
+  throw Error(ErrorKind::Unwritable, "The output exists already", output.string(),
+              standing == Standing::Changed ? "it was changed since it was rendered"
+              : folder                      ? "there is a folder of that name that is not ours"
+                                            : "it is not one of our own outputs",
+              replace == Replace::Nothing && !folder ? "Choose another folder or name, or allow replacing"
+                                                     : "Move it away or rename it, then render again");
+}
 
-// The run's record in the output folder: which output came from which source with which settings.
-class RunRecord {
- public:
-  explicit RunRecord(const fs::path& folder) : path_(folder / kRecordName) {
+// A folder that was replaced goes, unless somebody put something into it at the last moment.
+void keepWhatIsNotOurs(const fs::path& old_folder, const FileId& made_as, const fs::path& name) {
+  if (fileIdOf(old_folder) == made_as) return;
+  for (int n = 1; n < 1000; ++n) {
+    const fs::path kept = name.string() + " (before " + std::to_string(n) + ")";
     std::error_code code;
-    if (!fs::exists(path_, code)) return;
-    try {
-      entries_ = json::parse(readFile(path_)).value("outputs", json::object());
-    } catch (const std::exception&) {
-      // A record that cannot be read only means that nothing is known of earlier runs.
-      entries_ = json::object();
-    }
+    if (fs::exists(fs::symlink_status(kept, code))) continue;
+    fs::rename(old_folder, kept, code);
+    return;
   }
-
-  /// Written before rendering starts, so that an output that appears just before a kill is known.
-  void expect(const RenderJob& job, const std::string& fingerprint) {
-    entries_[job.output.filename().string()] = fingerprint;
-    const json all = {{"format", "glenhaze-run"}, {"version", 1}, {"outputs", entries_}};
-    writeFileAtomically(path_, all.dump(1) + "\n");
-  }
-
-  /// True when the output is there, complete, and from the same source and settings.
-  bool holds(const RenderJob& job, const std::string& fingerprint) const {
-    std::error_code code;
-    const auto entry = entries_.find(job.output.filename().string());
-    if (entry == entries_.end() || *entry != fingerprint || !fs::exists(job.output, code)) return false;
-    if (fs::is_directory(job.output, code)) return true;
-    const int64_t wanted = job.range ? job.range->count() : job.clip.frames;
-    return probe(job.output).frames == wanted;
-  }
-
- private:
-  fs::path path_;
-  json entries_ = json::object();
-};
+}
 
 }  // namespace
 
@@ -72,13 +67,8 @@ std::string runStateName(RunState state) {
 
 std::string renderFingerprint(const ClipPlan& plan) {
   const RenderJob& job = plan.job;
-  std::error_code code;
   json key;
-  key["source"] = job.clip.path.string();
-  if (job.clip.kind == ClipKind::Film) {
-    key["bytes"] = fs::file_size(job.clip.path, code);
-    key["modified"] = fs::last_write_time(job.clip.path, code).time_since_epoch().count();
-  }
+  key["source"] = fileIdOf(job.clip.path).text();
   const Correction& c = job.correction;
   if (c.lens) {
     key["lens"] = {lensModelName(c.lens->model), c.lens->fx, c.lens->fy, c.lens->cx, c.lens->cy, c.lens->k};
@@ -108,10 +98,10 @@ std::string renderFingerprint(const ClipPlan& plan) {
     for (const NoiseCurve& curve : q.curves) key["curves"].push_back({curve.iso, curve.light, curve.sigma});
   }
   if (q.motion) key["motion"] = motionFingerprint(plan.motion);
-  return key.dump();
+  return jsonText(key);
 }
 
-Batch::Batch(std::vector<ClipPlan> plans) {
+Batch::Batch(std::vector<ClipPlan> plans, Replace replace) : replace_(replace) {
   for (ClipPlan& plan : plans) {
     RunItem item;
     if (!plan.refusal.empty()) {
@@ -184,7 +174,6 @@ void Batch::run(std::stop_token stop) {
     }
     wake_.notify_all();
   });
-  std::set<fs::path> cleaned;
   while (!stop.stop_requested()) {
     int index = -1;
     std::stop_token token;
@@ -199,10 +188,75 @@ void Batch::run(std::stop_token stop) {
       token = current_stop_.get_token();
       current_started_ = std::chrono::steady_clock::now();
       items_[static_cast<size_t>(index)].state = RunState::Running;
-      const fs::path folder = items_[static_cast<size_t>(index)].plan.job.output.parent_path();
-      if (cleaned.insert(folder).second) removeUnfinishedOutputs(folder);
     }
     renderItem(index, token);
+  }
+}
+
+RunRecord& Batch::recordOf(const fs::path& folder) {
+  auto& record = records_[folder];
+  if (!record) {
+    record = std::make_unique<RunRecord>(folder);
+    record->clearLeftovers();
+  }
+  return *record;
+}
+
+Progress Batch::progressOf(int index, std::stop_token stop, double from, double to) {
+  Progress progress;
+  progress.stop = stop;
+  progress.report = [this, index, from, to, stop](double share) {
+    change([&] { items_[static_cast<size_t>(index)].share = from + (to - from) * share; });
+    // While paused the running clip waits too, and this is where.
+    std::unique_lock lock(mutex_);
+    wake_.wait(lock, [&] { return !paused_ || stop.stop_requested(); });
+  };
+  return progress;
+}
+
+void Batch::renderInto(RunRecord& record, RunItem& item, int index, const std::stop_token& stop) {
+  RenderJob& job = item.plan.job;
+  const fs::path output = job.place.path;
+  const std::string fingerprint = digestOf(renderFingerprint(item.plan));
+  const Standing standing = record.standingOf(output, fingerprint);
+  if (standing == Standing::Current && replace_ != Replace::Files) {
+    item.was_there = true;
+    item.why = "Rendered by an earlier run with the same settings.";
+    item.frames = job.range ? job.range->count() : job.clip.frames;
+    return;
+  }
+  job.place.existing = allowed(standing, replace_, output);
+  const fs::path temporary = record.begin(output, fingerprint, job.clip.path.native());
+  job.place.temporary = temporary;
+  job.place.complete = [&](const fs::path& whole) {
+    // What may be replaced must still be what it was when that was decided.
+    if (standing != Standing::Free && record.standingOf(output, fingerprint) != standing)
+      throw Error(ErrorKind::Unwritable, "The output was changed while it was rendered anew", output.string(), "",
+                  "Move it away, then render again");
+    record.complete(whole);
+  };
+  job.place.replaced = [&](const fs::path& old_folder) {
+    if (const auto made_as = record.madeAs(output)) keepWhatIsNotOurs(old_folder, *made_as, output);
+  };
+  try {
+    std::string notes;
+    // Asking reads part of the clip, or once all of it: counted as a tenth of the work.
+    const double asked = item.plan.questions.any() ? 0.1 : 0;
+    if (item.plan.questions.any()) {
+      const ClipFindings findings = askClip(item.plan, progressOf(index, stop, 0, asked));
+      for (const std::string& note : findings.notes) notes += note + " ";
+      answerQuestions(item.plan, findings);
+    }
+    const RenderResult rendered = renderClip(job, progressOf(index, stop, asked, 1));
+    record.published(temporary);
+    item.frames = rendered.written.frames;
+    item.bytes = rendered.written.bytes;
+    item.seconds = rendered.seconds;
+    item.fps = rendered.fps;
+    item.why = notes + rendered.written.note;
+  } catch (...) {
+    record.dropped(temporary);
+    throw;
   }
 }
 
@@ -212,46 +266,11 @@ void Batch::renderItem(int index, std::stop_token stop) {
     const std::lock_guard lock(mutex_);
     result = items_[static_cast<size_t>(index)];
   }
-  const RenderJob& job = result.plan.job;
-  const auto progressTo = [&](double from, double to) {
-    Progress progress;
-    progress.stop = stop;
-    progress.report = [this, index, from, to, stop](double share) {
-      change([&] { items_[static_cast<size_t>(index)].share = from + (to - from) * share; });
-      // While paused the running clip waits too, and this is where.
-      std::unique_lock lock(mutex_);
-      wake_.wait(lock, [&] { return !paused_ || stop.stop_requested(); });
-    };
-    return progress;
-  };
+  // The plan of the item stays as it was made, for another try.
+  RunItem worked = result;
   try {
-    std::error_code code;
-    std::string notes;
-    // Asking reads part of the clip, or once all of it: counted as a tenth of the work.
-    const double asked = result.plan.questions.any() ? 0.1 : 0;
-    fs::create_directories(job.output.parent_path(), code);
-    RunRecord record(job.output.parent_path());
-    const std::string fingerprint = renderFingerprint(result.plan);
-    const bool there = job.encode.existing == Existing::Refuse && record.holds(job, fingerprint);
-    if (!there && result.plan.questions.any()) {
-      const ClipFindings findings = askClip(result.plan, progressTo(0, asked));
-      for (const std::string& note : findings.notes) notes += note + " ";
-      answerQuestions(result.plan, findings);
-    }
-    if (there) {
-      result.was_there = true;
-      result.why = "Rendered by an earlier run with the same settings.";
-      result.frames = job.range ? job.range->count() : job.clip.frames;
-    } else {
-      if (job.encode.existing == Existing::Replace || !fs::exists(job.output, code))
-        record.expect(job, fingerprint);
-      const RenderResult rendered = renderClip(job, progressTo(asked, 1));
-      result.frames = rendered.written.frames;
-      result.bytes = rendered.written.bytes;
-      result.seconds = rendered.seconds;
-      result.fps = rendered.fps;
-      result.why = notes + rendered.written.note;
-    }
+    renderInto(recordOf(worked.plan.job.place.path.parent_path()), worked, index, stop);
+    result = worked;
     result.state = RunState::Done;
     result.share = 1;
   } catch (const Error& error) {

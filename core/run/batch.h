@@ -5,14 +5,24 @@
 #include <chrono>
 #include <condition_variable>
 #include <functional>
+#include <map>
+#include <memory>
 #include <mutex>
 #include <stop_token>
 #include <string>
 #include <vector>
 
 #include "core/run/plan.h"
+#include "core/run/record.h"
 
 namespace glenhaze {
+
+/// What a run may put its outputs in place of. Footage, and folders that are not ours and unchanged, never.
+enum class Replace {
+  Nothing,  ///< what exists stays, unless it is exactly what would be made
+  Ours,     ///< outputs of earlier runs that are out of date and that nobody has changed since
+  Files     ///< any file
+};
 
 enum class RunState { Waiting, Running, Done, Failed, Skipped, Cancelled };
 std::string runStateName(RunState state);
@@ -42,7 +52,7 @@ std::string renderFingerprint(const ClipPlan& plan);
 /// All methods may be called from any thread; run() from one at a time.
 class Batch {
  public:
-  explicit Batch(std::vector<ClipPlan> plans);
+  explicit Batch(std::vector<ClipPlan> plans, Replace replace = Replace::Nothing);
 
   /// Called from the running thread after every change; must be quick.
   void setListener(std::function<void()> listener);
@@ -65,10 +75,15 @@ class Batch {
  private:
   int nextWaiting() const;
   void renderItem(int index, std::stop_token stop);
+  void renderInto(RunRecord& record, RunItem& item, int index, const std::stop_token& stop);
+  Progress progressOf(int index, std::stop_token stop, double from, double to);
+  RunRecord& recordOf(const std::filesystem::path& folder);
   void change(const std::function<void()>& edit);
   mutable std::mutex mutex_;
   std::condition_variable wake_;
   std::vector<RunItem> items_;
+  Replace replace_;
+  std::map<std::filesystem::path, std::unique_ptr<RunRecord>> records_;  // of the running thread alone
   std::function<void()> listener_;
   bool paused_ = false;
   int current_ = -1;

@@ -5,7 +5,6 @@
 #include <cctype>
 #include <cmath>
 #include <cstdio>
-#include <regex>
 
 #include "core/base/error.h"
 
@@ -50,9 +49,26 @@ CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo&
   return cell;
 }
 
-// Names are made unique within the run, so that A/clip.mp4 and B/clip.mp4 both come out.
+// Names that a run has given already. Compared without case: on cards and shared disks "A.mp4" and "a.mp4" are one
+// file.
+class TakenNames {
+ public:
+  bool has(const fs::path& path) const { return names_.contains(folded(path)); }
+  void add(const fs::path& path) { names_.insert(folded(path)); }
+
+ private:
+  static std::string folded(const fs::path& path) {
+    std::string name = path.native();
+    std::transform(name.begin(), name.end(), name.begin(),
+                   [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; });
+    return name;
+  }
+  std::set<std::string> names_;
+};
+
+// Names are made unique within the run, so that A/clip.mp4 and B/clip.mp4 both come out, and never lead to footage.
 fs::path outputName(const fs::path& folder, const ClipInfo& info, const EncodeSettings& encode,
-                    const std::set<fs::path>& sources, std::set<fs::path>& taken) {
+                    const SourceGuard& guard, TakenNames& taken) {
   std::string stem = info.path.stem().string();
   if (info.kind == ClipKind::Sequence) {
     const size_t mark = stem.find('%');
@@ -61,11 +77,13 @@ fs::path outputName(const fs::path& folder, const ClipInfo& info, const EncodeSe
     if (stem.empty()) stem = "sequence";
   }
   const std::string ending = outputEnding(info, encode);
-  fs::path name = (folder / (stem + ending)).lexically_normal();
-  if (sources.contains(name)) name = folder / (stem + "-corrected" + ending);
-  for (int n = 2; taken.contains(name) || sources.contains(name); ++n)
-    name = folder / (stem + "-" + std::to_string(n) + ending);
-  taken.insert(name);
+  const auto named = [&](const std::string& more) {
+    return (folder / (stem + more + ending)).lexically_normal();
+  };
+  fs::path name = named("");
+  if (guard.forbids(name)) name = named("-corrected");
+  for (int n = 2; taken.has(name) || guard.forbids(name); ++n) name = named("-" + std::to_string(n));
+  taken.add(name);
   return name;
 }
 
@@ -110,7 +128,7 @@ std::vector<NoiseChange> changesOf(const ShootClip& clip, const ClipInfo& info,
   for (const auto& [seconds, iso] : info.iso_changes) {
     IsoCurve at = curveForIso(curves, iso, lightOf(clip));
     if (at.kind == IsoKind::Missing) continue;
-    changes.push_back({std::llround(seconds * info.fps.value()), std::move(at.curve)});
+    changes.push_back({info.indexAtSecond(seconds), std::move(at.curve)});
   }
   return changes;
 }
@@ -355,31 +373,77 @@ ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo
   return matchProfile(info, answerOf(shoot, clip, info), profiles);
 }
 
-std::optional<int> isoFromName(const fs::path& path, const std::string& pattern) {
-  if (pattern.find('#') == std::string::npos) return std::nullopt;
-  std::string expression;
-  bool captured = false;
-  for (size_t i = 0; i < pattern.size(); ++i) {
-    const char c = pattern[i];
-    if (c == '#') {
-      // A number of any length, and only the first one counts.
-      expression += captured ? "[0-9]+" : "([0-9]+)";
-      captured = true;
-      while (i + 1 < pattern.size() && pattern[i + 1] == '#') ++i;
-    } else if (c == '*') {
-      expression += ".*?";
-    } else {
-      if (std::isalnum(static_cast<unsigned char>(c)) == 0 && static_cast<unsigned char>(c) < 128)
-        expression += '\\';
-      expression += c;
-    }
+namespace {
+
+char foldedCase(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; }
+bool isDigit(char c) { return c >= '0' && c <= '9'; }
+
+// The number that '#' stands for in the first place of `name` where the pattern fits; '*' takes as little as it
+// can. Time grows with the product of the lengths: each (pattern, name) pair of places is tried once.
+class PatternSearch {
+ public:
+  PatternSearch(const std::string& pattern, const std::string& name)
+      : pattern_(pattern), name_(name), failed_((pattern.size() + 1) * (name.size() + 1)) {}
+
+  std::optional<std::string> number() {
+    for (size_t start = 0; start <= name_.size(); ++start)
+      if (fits(start)) return number_;
+    return std::nullopt;
   }
-  const std::regex wanted(expression, std::regex::icase);
+
+ private:
+  // Walks with a stack of its own: patterns may be long.
+  bool fits(size_t start) {
+    struct Place {
+      size_t p, n;
+      std::optional<std::string> number;
+    };
+    std::vector<Place> open{{0, start, std::nullopt}};
+    while (!open.empty()) {
+      Place at = std::move(open.back());
+      open.pop_back();
+      if (at.p == pattern_.size()) {
+        number_ = at.number;
+        return true;
+      }
+      const size_t key = at.p * (name_.size() + 1) + at.n;
+      // Whether the rest fits does not depend on the number found before.
+      if (failed_[key]) continue;
+      failed_[key] = true;
+      const char c = pattern_[at.p];
+      if (c == '*') {
+        if (at.n < name_.size()) open.push_back({at.p, at.n + 1, at.number});
+        open.push_back({at.p + 1, at.n, at.number});
+      } else if (c == '#') {
+        size_t end = at.n, p = at.p;
+        while (end < name_.size() && isDigit(name_[end])) ++end;
+        while (p < pattern_.size() && pattern_[p] == '#') ++p;
+        if (end == at.n) continue;
+        // A number is taken whole, and only the first one counts.
+        open.push_back({p, end, at.number ? at.number : name_.substr(at.n, end - at.n)});
+      } else if (at.n < name_.size() && foldedCase(name_[at.n]) == foldedCase(c)) {
+        open.push_back({at.p + 1, at.n + 1, std::move(at.number)});
+      }
+    }
+    return false;
+  }
+
+  const std::string& pattern_;
+  const std::string& name_;
+  std::vector<bool> failed_;
+  std::optional<std::string> number_;
+};
+
+}  // namespace
+
+std::optional<int> isoFromName(const fs::path& path, const std::string& pattern) {
+  constexpr size_t kLongestPattern = 256;
+  if (pattern.find('#') == std::string::npos || pattern.size() > kLongestPattern) return std::nullopt;
   for (fs::path at = path; !at.empty() && at != at.root_path(); at = at.parent_path()) {
     const std::string name = at == path ? at.stem().string() : at.filename().string();
-    std::smatch match;
-    if (std::regex_search(name, match, wanted) && match[1].length() < 8)
-      if (const int iso = std::stoi(match[1]); iso > 0) return iso;
+    const auto number = PatternSearch(pattern, name).number();
+    if (number && number->size() < 8)
+      if (const int iso = std::stoi(*number); iso > 0) return iso;
   }
   return std::nullopt;
 }
@@ -411,8 +475,10 @@ Correction correctionFor(const Shoot& shoot, const ShootClip& clip, const ClipIn
 std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> infos,
                                 std::span<const Profile> profiles) {
   std::vector<ClipPlan> plans;
-  std::set<fs::path> taken, sources;
-  for (const ShootClip& clip : shoot.clips) sources.insert(fs::absolute(clip.path).lexically_normal());
+  TakenNames taken;
+  std::vector<fs::path> footage = shoot.references;
+  for (const ShootClip& clip : shoot.clips) footage.push_back(clip.path);
+  const auto guard = std::make_shared<SourceGuard>(footage);
   for (size_t i = 0; i < shoot.clips.size(); ++i) {
     ClipPlan plan;
     plan.clip = shoot.clips[i];
@@ -455,7 +521,8 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
       job.fields = plan.clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
       job.range = plan.clip.range;
       if (job.range) job.range->last = std::min(job.range->last, plan.info.frames);
-      job.output = outputName(fs::absolute(shoot.outputFolder()), plan.info, job.encode, sources, taken);
+      job.place.guard = guard;
+      job.place.path = outputName(fs::absolute(shoot.outputFolder()), plan.info, job.encode, *guard, taken);
     }
     plans.push_back(std::move(plan));
   }

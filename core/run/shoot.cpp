@@ -1,9 +1,11 @@
 #include "core/run/shoot.h"
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
+#include <array>
 
 #include "core/base/error.h"
+#include "core/base/json_text.h"
+#include "core/base/numbers.h"
 #include "core/base/files.h"
 #include "core/media/sequence.h"
 #include "core/motion/settings.h"
@@ -52,16 +54,25 @@ CameraAnswer answerFromJson(const json& in) {
 std::string nameFrom(const fs::path& path, const fs::path& folder) {
   const fs::path relative = path.empty() ? fs::path() : path.lexically_relative(folder);
   const bool below = !relative.empty() && *relative.begin() != "..";
-  return (below ? relative : path).string();
+  return pathToText(below ? relative : path);
 }
 
 fs::path pathFrom(const std::string& name, const fs::path& folder) {
-  const fs::path path = name;
+  const fs::path path = pathFromText(name);
   return path.empty() || path.is_absolute() ? path : (folder / path).lexically_normal();
 }
 
+// Everything of a clip that this version knows; what it does not know stays in the file as it was.
+constexpr std::array<const char*, 23> kClipKeys = {
+    "path",       "profile",   "answer", "lens_on", "fill",        "lens_amount",   "noise_on",         "iso",
+    "iso_estimate", "iso_light", "light",  "denoise", "shutter_on", "shutter_local", "stabilization_on", "stabilization",
+    "masks",      "hand",      "motion_log", "turned", "range",    "deinterlace",   "render"};
+
 json clipToJson(const ShootClip& clip, const fs::path& folder) {
-  json out = {{"path", nameFrom(clip.path, folder)}};
+  json out = clip.kept_json.empty() ? json::object() : parseJsonOrNull(clip.kept_json);
+  if (!out.is_object()) out = json::object();
+  for (const char* key : kClipKeys) out.erase(key);
+  out["path"] = nameFrom(clip.path, folder);
   if (!clip.assigned_profile.empty()) out["profile"] = clip.assigned_profile;
   if (clip.answer) out["answer"] = answerToJson(*clip.answer);
   if (!clip.lens_on) out["lens_on"] = false;
@@ -71,14 +82,15 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
   if (clip.iso) out["iso"] = *clip.iso;
   if (clip.iso_estimate)
     out["iso_estimate"] = {clip.iso_estimate->iso, clip.iso_estimate->low, clip.iso_estimate->high};
+  if (clip.iso_estimate && !clip.iso_estimate->light.empty()) out["iso_light"] = clip.iso_estimate->light;
   if (clip.light) out["light"] = *clip.light;
-  if (clip.denoise) out["denoise"] = json::parse(denoiseToText(*clip.denoise));
+  if (clip.denoise) out["denoise"] = parseJson(denoiseToText(*clip.denoise));
   if (!clip.shutter_on) out["shutter_on"] = false;
   if (clip.shutter_local) out["shutter_local"] = true;
   if (!clip.stabilization_on) out["stabilization_on"] = false;
-  if (clip.stabilization) out["stabilization"] = json::parse(stabilizationToText(*clip.stabilization));
-  if (!clip.masks.empty()) out["masks"] = json::parse(masksToText(clip.masks));
-  if (!clip.hand.empty()) out["hand"] = json::parse(handKeysToText(clip.hand));
+  if (clip.stabilization) out["stabilization"] = parseJson(stabilizationToText(*clip.stabilization));
+  if (!clip.masks.empty()) out["masks"] = parseJson(masksToText(clip.masks));
+  if (!clip.hand.empty()) out["hand"] = parseJson(handKeysToText(clip.hand));
   if (!clip.motion_log.empty()) out["motion_log"] = nameFrom(clip.motion_log, folder);
   if (clip.turned != 0) out["turned"] = clip.turned;
   if (clip.range) out["range"] = {clip.range->first, clip.range->last};
@@ -90,11 +102,14 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
 ShootClip clipFromJson(const json& in, const fs::path& folder) {
   ShootClip clip;
   clip.path = pathFrom(in.at("path").get<std::string>(), folder);
+  if (clip.path.filename().empty()) throw std::invalid_argument("clips.path is no file name");
+  clip.kept_json = jsonText(in);
   clip.assigned_profile = in.value("profile", "");
   if (in.contains("answer")) clip.answer = answerFromJson(in["answer"]);
   clip.lens_on = in.value("lens_on", true);
-  if (in.contains("fill")) clip.fill = in["fill"].get<double>();
-  if (in.contains("lens_amount")) clip.lens_amount = in["lens_amount"].get<double>();
+  const auto share = [&](const char* key) { return std::clamp(in[key].get<double>(), 0.0, 1.0); };
+  if (in.contains("fill")) clip.fill = share("fill");
+  if (in.contains("lens_amount")) clip.lens_amount = share("lens_amount");
   clip.noise_on = in.value("noise_on", true);
   if (in.contains("iso")) clip.iso = in["iso"].get<double>();
   if (in.contains("iso_estimate")) {
@@ -102,19 +117,25 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
     clip.iso_estimate->iso = in["iso_estimate"].at(0).get<double>();
     clip.iso_estimate->low = in["iso_estimate"].at(1).get<double>();
     clip.iso_estimate->high = in["iso_estimate"].at(2).get<double>();
+    clip.iso_estimate->light = in.value("iso_light", "");
   }
   if (in.contains("light")) clip.light = in["light"].get<std::string>();
-  if (in.contains("denoise")) clip.denoise = denoiseFromText(in["denoise"].dump());
+  if (in.contains("denoise")) clip.denoise = denoiseFromText(jsonText(in["denoise"]));
   clip.shutter_on = in.value("shutter_on", true);
   clip.shutter_local = in.value("shutter_local", false);
   clip.stabilization_on = in.value("stabilization_on", true);
-  if (in.contains("stabilization")) clip.stabilization = stabilizationFromText(in["stabilization"].dump());
-  clip.masks = masksFromText(in.value("masks", json::array()).dump());
-  clip.hand = handKeysFromText(in.value("hand", json::array()).dump());
+  if (in.contains("stabilization")) clip.stabilization = stabilizationFromText(jsonText(in["stabilization"]));
+  clip.masks = masksFromText(jsonText(in.value("masks", json::array())));
+  clip.hand = handKeysFromText(jsonText(in.value("hand", json::array())));
   clip.motion_log = pathFrom(in.value("motion_log", std::string()), folder);
   clip.turned = ((in.value("turned", 0) / 90) % 4 + 4) % 4 * 90;
-  if (in.contains("range"))
+  for (const double iso : {clip.iso.value_or(100), clip.iso_estimate ? clip.iso_estimate->iso : 100})
+    if (!isIso(iso)) throw std::invalid_argument("clips.iso is out of range: " + exactText(iso));
+  if (in.contains("range")) {
     clip.range = FrameRange{in["range"].at(0).get<int64_t>(), in["range"].at(1).get<int64_t>()};
+    if (clip.range->first < 0 || clip.range->last <= clip.range->first)
+      throw std::invalid_argument("clips.range holds no frames");
+  }
   clip.deinterlace = in.value("deinterlace", false);
   clip.render = in.value("render", true);
   return clip;
@@ -146,7 +167,10 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
       static_cast<Quality>(indexOf(kQualities, in.value("quality", "standard"), "output.quality"));
   o.encode.sound = static_cast<Sound>(indexOf(kSounds, in.value("sound", "keep"), "output.sound"));
   if (in.contains("bit_rate")) o.encode.bit_rate = in["bit_rate"].get<int64_t>();
+  if (o.encode.bit_rate && (*o.encode.bit_rate < 10'000 || *o.encode.bit_rate > 4'000'000'000))
+    throw std::invalid_argument("output.bit_rate is out of range");
   if (in.contains("size")) o.size = {in["size"].at(0).get<int>(), in["size"].at(1).get<int>()};
+  if (!isOutputSize(o.size)) throw std::invalid_argument("output.size is neither 0 × 0 nor 16 to 16384 px each way");
   o.fill = std::clamp(in.value("fill", 1.0), 0.0, 1.0);
   o.lens_amount = std::clamp(in.value("lens_amount", 1.0), 0.0, 1.0);
   o.lens_on = in.value("lens_on", true);
@@ -157,6 +181,13 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
 }
 
 }  // namespace
+
+bool isOutputSize(const PictureSize& size) {
+  const auto usable = [](int side) { return side >= 16 && side <= 16384; };
+  return (size.width == 0 && size.height == 0) || (usable(size.width) && usable(size.height));
+}
+
+bool isIso(double iso) { return iso >= 1 && iso < 1e7; }
 
 fs::path Shoot::outputFolder() const {
   if (!output.folder.empty()) return output.folder;
@@ -184,7 +215,7 @@ CameraAnswer answerOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo&
 std::string shootToJson(const Shoot& shoot, const fs::path& beside) {
   json out = json::object();
   if (!shoot.kept_json.empty()) {
-    json kept = json::parse(shoot.kept_json, nullptr, false);
+    json kept = parseJsonOrNull(shoot.kept_json);
     if (kept.is_object()) out = std::move(kept);
   }
   const fs::path folder = fs::absolute(beside).parent_path();
@@ -199,10 +230,15 @@ std::string shootToJson(const Shoot& shoot, const fs::path& beside) {
     out["iso_pattern"] = shoot.iso_pattern;
   else
     out.erase("iso_pattern");
+  const json kept_answers = out.value("answers", json::object());
   out["answers"] = json::object();
-  for (const auto& [key, answer] : shoot.answers) out["answers"][key] = answerToJson(answer);
+  for (const auto& [key, answer] : shoot.answers) {
+    json& one = out["answers"][key];
+    one = kept_answers.is_object() ? kept_answers.value(key, json::object()) : json::object();
+    one.merge_patch(answerToJson(answer));
+  }
   outputToJson(shoot.output, folder, out["output"]);
-  return out.dump(2) + "\n";
+  return jsonText(out, 2) + "\n";
 }
 
 Shoot parseShoot(const std::string& text, const fs::path& path) {
@@ -211,7 +247,7 @@ Shoot parseShoot(const std::string& text, const fs::path& path) {
             "Choose a file that ends in .glenhaze-shoot.json"};
   };
   try {
-    const json in = json::parse(text);
+    const json in = parseJson(text);
     if (!in.is_object() || in.value("format", "") != "glenhaze-shoot")
       throw fail("it does not say format \"glenhaze-shoot\"");
     if (in.value("version", 0) > kVersion) throw fail("it was written by a newer version");
@@ -224,6 +260,8 @@ Shoot parseShoot(const std::string& text, const fs::path& path) {
     for (const json& name : in.value("references", json::array()))
       shoot.references.push_back(pathFrom(name.get<std::string>(), folder));
     shoot.iso_pattern = in.value("iso_pattern", std::string());
+    constexpr size_t kLongestPattern = 256;
+    if (shoot.iso_pattern.size() > kLongestPattern) throw std::invalid_argument("iso_pattern is too long");
     const json answers = in.value("answers", json::object());
     for (const auto& [key, answer] : answers.items()) shoot.answers[key] = answerFromJson(answer);
     shoot.output = outputFromJson(in.value("output", json::object()), folder);
@@ -248,12 +286,12 @@ void saveShoot(Shoot& shoot, const fs::path& path) {
 std::string outputToText(const OutputSettings& output) {
   json out;
   outputToJson(output, {}, out);
-  return out.dump();
+  return jsonText(out);
 }
 
 OutputSettings outputFromText(const std::string& text) {
   try {
-    return outputFromJson(json::parse(text), {});
+    return outputFromJson(parseJson(text), {});
   } catch (const std::exception&) {
     return {};
   }

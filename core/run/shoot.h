@@ -52,6 +52,7 @@ struct ShootClip {
   int turned = 0;  ///< by how much the camera itself turned the picture clockwise: 0, 90, 180, 270
   bool deinterlace = false;
   bool render = true;  ///< false: left out of runs
+  std::string kept_json;  ///< as read, so that unknown keys survive
 };
 
 struct Shoot {
@@ -73,6 +74,11 @@ struct Shoot {
   /// Folders to look for profiles in, nearest first.
   std::vector<std::filesystem::path> profileFolders() const;
 };
+
+/// Output sizes that can be rendered: each clip's own (0 × 0), or 16 to 16384 px each way.
+bool isOutputSize(const PictureSize& size);
+/// ISOs that exist, 1 to under ten million.
+bool isIso(double iso);
 
 /// What the user has said about a clip's camera and mode: its own answer, else that of its kind.
 CameraAnswer answerOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info);

@@ -157,10 +157,7 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
     if (const int r = selectedRow(); r >= 0) session_.batch()->cancel(r);
   });
   retry_ = button(tr("Try again"), tr("Render what failed or was taken out once more"), [this] {
-    if (session_.batch()) {
-      session_.batch()->retry();
-      session_.startRun();
-    }
+    if (session_.batch()) session_.startRun();
   });
   pause_ = button(tr("Pause"), tr("Hold the run; nothing is lost"), [this] {
     if (session_.batch()) session_.batch()->pause(!session_.batch()->paused());

@@ -1,6 +1,8 @@
 #include "core/base/files.h"
 
 #include <gtest/gtest.h>
+#include <fcntl.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <fstream>
@@ -36,15 +38,58 @@ TEST(WriteFile, FailsWithReasonAndKeepsTheOldFile) {
 
 // /dev/full is the kernel's own full disk: every write to it fails with ENOSPC.
 TEST(WriteFile, SaysThatTheDiskIsFull) {
-  const testing::ScratchFolder folder;
-  std::filesystem::create_symlink("/dev/full", folder / ("f.part-" + std::to_string(::getpid())));
+  const Descriptor full(::open("/dev/full", O_WRONLY));
   try {
-    writeFileAtomically(folder / "f", "text");
+    writeAll(full.fd, "text", "/card/f");
     FAIL() << "wrote to a full disk";
   } catch (const Error& error) {
     EXPECT_NE(std::string(error.what()).find("space"), std::string::npos) << error.what();
   }
-  EXPECT_FALSE(std::filesystem::exists(folder / "f"));
+}
+
+TEST(WriteFile, ALinkStaysALinkAndPermissionsStay) {
+  const testing::ScratchFolder folder;
+  std::filesystem::create_directory(folder / "vault");
+  writeFileAtomically(folder / "vault" / "real", "old");
+  ::chmod((folder / "vault" / "real").c_str(), 0640);
+  std::filesystem::create_symlink("vault/real", folder / "link");
+  writeFileAtomically(folder / "link", "new");
+  EXPECT_TRUE(std::filesystem::is_symlink(folder / "link"));
+  EXPECT_EQ(readFile(folder / "vault" / "real"), "new");
+  struct stat s {};
+  ASSERT_EQ(::stat((folder / "vault" / "real").c_str(), &s), 0);
+  EXPECT_EQ(s.st_mode & 07777U, 0640U);
+}
+
+// A file of the user's that happens to have a name like those that are being made.
+TEST(WriteFile, NoOtherFileIsTouched) {
+  const testing::ScratchFolder folder;
+  const std::string theirs = "f.part-" + std::to_string(::getpid());
+  writeFileAtomically(folder / theirs, "precious");
+  writeFileAtomically(folder / "f", "text");
+  EXPECT_EQ(readFile(folder / theirs), "precious");
+}
+
+TEST(ReadFile, DevicesPipesAndHugeFilesAreRefused) {
+  const testing::ScratchFolder folder;
+  ASSERT_EQ(::mkfifo((folder / "pipe").c_str(), 0600), 0);
+  EXPECT_THROW(readFile(folder / "pipe"), Error);
+  EXPECT_THROW(readFile("/dev/zero"), Error);
+  writeFileAtomically(folder / "large", std::string(2000, 'x'));
+  EXPECT_THROW(readFile(folder / "large", 1999), Error);
+  EXPECT_EQ(readFile(folder / "large", 2000).size(), 2000U);
+}
+
+TEST(Identity, IsOfTheFileNotOfItsName) {
+  const testing::ScratchFolder folder;
+  writeFileAtomically(folder / "a", "1");
+  writeFileAtomically(folder / "b", "1");
+  std::filesystem::create_hard_link(folder / "a", folder / "hard");
+  std::filesystem::create_symlink(folder / "a", folder / "soft");
+  EXPECT_EQ(identityOf(folder / "a"), identityOf(folder / "hard"));
+  EXPECT_EQ(identityOf(folder / "a"), identityOf(folder / "soft"));
+  EXPECT_NE(identityOf(folder / "a"), identityOf(folder / "b"));
+  EXPECT_FALSE(identityOf(folder / "missing"));
 }
 
 TEST(ReadFile, NamesWhatIsMissing) {

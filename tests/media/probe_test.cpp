@@ -3,9 +3,12 @@
 
 #include <gtest/gtest.h>
 
+#include <sys/stat.h>
+
 #include <fstream>
 
 #include "core/media/reader.h"
+#include "core/media/telemetry.h"
 #include "core/profile/match.h"
 #include "tests/support/footage.h"
 
@@ -99,6 +102,13 @@ TEST(Probe, CutOffEmptyMissingAndNonsenseAreFatalWithAReason) {
   }
 }
 
+TEST(Probe, PipesAndDevicesAreRefusedAtOnce) {
+  const testing::ScratchFolder folder;
+  ASSERT_EQ(::mkfifo((folder / "pipe.mp4").c_str(), 0600), 0);
+  EXPECT_FALSE(probe(folder / "pipe.mp4").readable());
+  EXPECT_FALSE(probe("/dev/zero").readable());
+}
+
 TEST(Probe, InterlacedIsRecognised) {
   const testing::ScratchFolder folder;
   auto settings = testing::smallFilm(8);
@@ -120,17 +130,36 @@ TEST(Probe, IsoThatChangesWithinTheClipIsFollowed) {
 }
 
 TEST(Telemetry, TimesOfWebVttMayLackHours) {
-  const auto found = isosOverTime(
-      "WEBVTT\n\n00:01.500 --> 00:02.000\nISO 1600\n\n01:00:00.000 --> 01:00:01.000\nno words\n");
+  const testing::ScratchFolder folder;
+  writeFileAtomically(folder / "a.vtt",
+                      "WEBVTT\n\n00:01.500 --> 00:02.000\nISO 1600\n\n01:00:00.000 --> 01:00:01.000\nno words\n");
+  const auto found = readTimedNotes(folder / "a.vtt").isos;
   ASSERT_EQ(found.size(), 1U);
   EXPECT_DOUBLE_EQ(found[0].first, 1.5);
   EXPECT_EQ(found[0].second, 1600);
+}
+
+// What reads it must neither recurse nor take for ever, whatever a file holds.
+TEST(Telemetry, LongLinesAndHugeNumbersAreHarmless) {
+  const testing::ScratchFolder folder;
+  const std::string entry = "1\n00:00:00,000 --> 00:00:01,000\n";
+  const std::string far = "2\n99999999999999:00:00,000 --> 99999999999999:00:01,000\niso=100\n\n";
+  writeFileAtomically(folder / "a.srt",
+                      entry + "camera=" + std::string(1'000'000, 'x') + "\n\n" + far +
+                          "3\n00:00:01,000 --> 00:00:02,000\niso=" + std::string(200'000, '9') + " iso: 800\n");
+  const TimedNotes notes = readTimedNotes(folder / "a.srt");
+  EXPECT_TRUE(std::any_of(notes.isos.begin(), notes.isos.end(), [](const auto& n) { return n.second == 800; }));
+  EXPECT_FALSE(parseTelemetry("iso=99999999").iso);
+  writeFileAtomically(folder / "b.srt", std::string(300'000, '\0'));
+  EXPECT_TRUE(readTimedNotes(folder / "b.srt").isos.empty());
 }
 
 TEST(Telemetry, AnyIsoKeyIsUnderstood) {
   EXPECT_EQ(parseTelemetry("iso=400").iso, 400);
   EXPECT_EQ(parseTelemetry("ISO: 1600, shutter 1/50").iso, 1600);
   EXPECT_EQ(parseTelemetry("aperture 2.8 iso 100").iso, 100);
+  EXPECT_EQ(parseTelemetry("isolated 400, ISO : 250").iso, 250);
+  EXPECT_EQ(parseTelemetry("no camera; camera= Limpet A1 ; iso=1").camera, "Limpet A1");
   EXPECT_FALSE(parseTelemetry("isolated 400").iso.has_value());
   EXPECT_FALSE(parseTelemetry("").iso.has_value());
 }

@@ -8,6 +8,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/frame/turn.h"
 #include "core/media/sequence.h"
 #include "tests/support/footage.h"
 
@@ -19,7 +20,7 @@ RenderJob jobFor(const ClipInfo& clip, const std::filesystem::path& out, Codec c
   job.clip = clip;
   job.correction.lens = testing::testLens(LensModel::BrownConrady, clip.width, clip.height);
   job.encode.codec = codec;
-  job.output = out.string() + outputEnding(clip, job.encode);
+  job.place.path = out.string() + outputEnding(clip, job.encode);
   return job;
 }
 
@@ -51,13 +52,19 @@ TEST_P(EveryCodec, KeepsFramesSoundTagsAndRotation) {
   if (GetParam() == Codec::ProRes422HQ) EXPECT_EQ(out.format, (PixelFormat{Chroma::C422, 10}));
 }
 
-TEST(Render, ARotationTagThatIsLostIsSaid) {
+TEST(Render, WhereNoTagTurnsAPictureItsPixelsAre) {
   const testing::ScratchFolder folder;
   auto settings = testing::smallFilm(4);
   settings.rotation = 90;
   const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", settings));
-  EXPECT_NE(renderClip(jobFor(clip, folder / "a", Codec::Ffv1)).written.note.find("rotation"),
-            std::string::npos);
+  RenderJob job = jobFor(clip, folder / "a", Codec::Ffv1);
+  job.correction.lens.reset();
+  const WriteResult written = renderClip(job).written;
+  EXPECT_NE(written.note.find("upright"), std::string::npos);
+  const ClipInfo out = probe(written.path);
+  EXPECT_EQ(out.width, clip.height);
+  EXPECT_EQ(out.rotation, 0);
+  EXPECT_TRUE(sameSamples(readFrame(out, 2), turnedFrame(readFrame(clip, 2), 90)));
   EXPECT_TRUE(renderClip(jobFor(clip, folder / "b", Codec::H264)).written.note.empty());
 }
 
@@ -66,7 +73,7 @@ TEST(Render, LosslessOutputIsExactlyTheCorrectedFrames) {
   const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", testing::smallFilm(6)));
   const RenderJob job = jobFor(clip, folder / "out", Codec::Ffv1);
   renderClip(job);
-  const ClipInfo out = probe(job.output);
+  const ClipInfo out = probe(job.place.path);
   const Geometry geometry(job.correction, {clip.width, clip.height});
   for (const int64_t i : {0, 3, 5}) {
     const Frame expected = correctFrame(readFrame(clip, i), geometry, clip.format);
@@ -81,7 +88,7 @@ TEST(Render, VaryingRateKeepsEveryTimeStamp) {
   const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", settings));
   const RenderJob job = jobFor(clip, folder / "out", Codec::H264);
   renderClip(job);
-  const ClipInfo out = probe(job.output);
+  const ClipInfo out = probe(job.place.path);
   ClipReader a(clip), b(out);
   while (auto frame = a.next()) {
     const auto other = b.next();
@@ -100,7 +107,7 @@ TEST(Render, InAndOutPointsCutPictureAndSound) {
   RenderJob job = jobFor(clip, folder / "out", Codec::H264);
   job.range = FrameRange{10, 25};
   renderClip(job);
-  const ClipInfo out = probe(job.output);
+  const ClipInfo out = probe(job.place.path);
   EXPECT_EQ(out.frames, 15);
   EXPECT_NEAR(out.duration_s, 0.5, 0.05);
   EXPECT_EQ(out.sound.size(), 1U);
@@ -116,7 +123,7 @@ TEST(Render, StillsOfATurnedClipComeOutUpright) {
   ASSERT_EQ(clip.rotation, 90);
   const RenderJob job = jobFor(clip, folder / "out", Codec::Png);
   renderClip(job);
-  const ClipInfo out = probe(listFootage(job.output).at(0));
+  const ClipInfo out = probe(listFootage(job.place.path).at(0));
   EXPECT_EQ(out.width, clip.height);
   EXPECT_EQ(out.height, clip.width);
 }
@@ -126,14 +133,14 @@ TEST(Render, SoundAsPcmOrNone) {
   const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", testing::smallFilm(20)));
   RenderJob job = jobFor(clip, folder / "pcm", Codec::H264);
   job.encode.sound = Sound::Pcm;
-  job.output = (folder / "pcm").string() + outputEnding(clip, job.encode);
+  job.place.path = (folder / "pcm").string() + outputEnding(clip, job.encode);
   renderClip(job);
-  EXPECT_EQ(job.output.extension(), ".mov");
-  EXPECT_EQ(probe(job.output).sound.at(0).codec, "pcm_s24le");
+  EXPECT_EQ(job.place.path.extension(), ".mov");
+  EXPECT_EQ(probe(job.place.path).sound.at(0).codec, "pcm_s24le");
   job.encode.sound = Sound::None;
-  job.output = folder / "none.mp4";
+  job.place.path = folder / "none.mp4";
   renderClip(job);
-  EXPECT_TRUE(probe(job.output).sound.empty());
+  EXPECT_TRUE(probe(job.place.path).sound.empty());
 }
 
 TEST(Render, StillsAndSequencesInAndOut) {
@@ -142,8 +149,8 @@ TEST(Render, StillsAndSequencesInAndOut) {
   for (const Codec codec : {Codec::Png, Codec::Tiff, Codec::Jpeg}) {
     RenderJob job = jobFor(film, folder / codecName(codec), codec);
     renderClip(job);
-    ASSERT_TRUE(std::filesystem::is_directory(job.output));
-    const auto found = listFootage(job.output);
+    ASSERT_TRUE(std::filesystem::is_directory(job.place.path));
+    const auto found = listFootage(job.place.path);
     ASSERT_EQ(found.size(), 1U) << codecName(codec);
     const ClipInfo sequence = probe(found[0]);
     EXPECT_EQ(sequence.kind, ClipKind::Sequence);
@@ -156,7 +163,7 @@ TEST(Render, StillsAndSequencesInAndOut) {
     EXPECT_EQ(still.kind, ClipKind::Still);
     RenderJob one = jobFor(still, folder / ("one-" + codecName(codec)), codec);
     EXPECT_EQ(renderClip(one).written.frames, 1);
-    EXPECT_TRUE(std::filesystem::is_regular_file(one.output));
+    EXPECT_TRUE(std::filesystem::is_regular_file(one.place.path));
   }
 }
 
@@ -166,11 +173,11 @@ TEST(Render, RgbStillsPassThroughWithoutLoss) {
   RenderJob job = jobFor(film, folder / "a", Codec::Png);
   job.correction.lens.reset();
   renderClip(job);
-  const ClipInfo first = probe(listFootage(job.output)[0]);
+  const ClipInfo first = probe(listFootage(job.place.path)[0]);
   RenderJob again = jobFor(first, folder / "b", Codec::Png);
   again.correction.lens.reset();
   renderClip(again);
-  const ClipInfo second = probe(listFootage(again.output)[0]);
+  const ClipInfo second = probe(listFootage(again.place.path)[0]);
   EXPECT_EQ(readFrame(first, 4).colour.matrix, 0);
   EXPECT_TRUE(sameSamples(readFrame(first, 4), readFrame(second, 4)));
 }
@@ -179,12 +186,12 @@ TEST(Render, ExistingOutputIsNeverReplacedUnasked) {
   const testing::ScratchFolder folder;
   const ClipInfo clip = probe(testing::makeFilm(folder / "in.mp4", testing::smallFilm(5)));
   RenderJob job = jobFor(clip, folder / "out", Codec::H264);
-  writeFileAtomically(job.output, "precious");
+  writeFileAtomically(job.place.path, "precious");
   EXPECT_THROW(renderClip(job), Error);
-  EXPECT_EQ(readFile(job.output), "precious");
-  job.encode.existing = Existing::Replace;
+  EXPECT_EQ(readFile(job.place.path), "precious");
+  job.place.existing = Existing::ReplaceFile;
   renderClip(job);
-  EXPECT_EQ(probe(job.output).frames, 5);
+  EXPECT_EQ(probe(job.place.path).frames, 5);
 }
 
 TEST(Render, StoppingLeavesNothingBehind) {

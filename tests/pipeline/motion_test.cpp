@@ -275,10 +275,10 @@ TEST(OwnMotionRender, EveryFrameComesOutOnceAndTheSameForAnyNumberOfThreads) {
   const auto rendered = [&](const char* name, bool local, int threads) {
     const ThreadLimit limit(threads);
     job.correction.shutter_local = local;
-    job.output = folder / name;
+    job.place.path = folder / name;
     EXPECT_EQ(renderClip(job).written.frames, 5) << name;
     std::vector<Frame> frames;
-    ClipReader reader(probe(job.output));
+    ClipReader reader(probe(job.place.path));
     while (auto frame = reader.next()) frames.push_back(std::move(*frame));
     return frames;
   };

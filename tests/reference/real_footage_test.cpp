@@ -20,9 +20,9 @@ void runThrough(const std::filesystem::path& path, int64_t frames, bool sound) {
   lens.k[0] = -0.1;
   job.correction.lens = lens;
   job.range = FrameRange{0, std::min<int64_t>(frames, clip.frames)};
-  job.output = (folder / "out").string() + outputEnding(clip, job.encode);
+  job.place.path = (folder / "out").string() + outputEnding(clip, job.encode);
   renderClip(job);
-  const ClipInfo out = probe(job.output);
+  const ClipInfo out = probe(job.place.path);
   EXPECT_EQ(out.frames, job.range->count());
   EXPECT_EQ(!out.sound.empty(), sound);
   EXPECT_EQ(out.width, clip.width);

@@ -73,10 +73,10 @@ TEST(Batch, GoesOnAfterFailuresAndNeverTouchesSources) {
   std::set<fs::path> outputs;
   for (const size_t i : {0U, 2U, 3U}) {
     EXPECT_EQ(items[i].state, RunState::Done) << items[i].why;
-    const ClipInfo out = probe(items[i].plan.job.output);
+    const ClipInfo out = probe(items[i].plan.job.place.path);
     EXPECT_EQ(out.frames, 6);
     EXPECT_EQ(out.sound.size(), 1U);
-    outputs.insert(items[i].plan.job.output);
+    outputs.insert(items[i].plan.job.place.path);
   }
   EXPECT_EQ(outputs.size(), 3U);  // two sources of one name give two outputs
   for (const size_t i : {1U, 4U}) {
@@ -106,7 +106,7 @@ TEST(Batch, ASecondRunRendersOnlyWhatIsMissing) {
   EXPECT_FALSE(second.items()[1].was_there);
   EXPECT_EQ(second.summary().done, 2);
   EXPECT_EQ(fs::last_write_time(f.folder / "out" / "a.mkv"), stamp);
-  // Other settings: the old output is in the way and stays.
+  // Other settings: where nothing may be replaced the old output is in the way and stays.
   f.shoot.output.fill = 0.3;
   Batch third(f.plan());
   third.run({});
@@ -126,14 +126,112 @@ TEST(Plan, OwnMotionIsTakenBackOnlyWhereTheShutterIs) {
   EXPECT_FALSE(f.plan()[0].job.correction.shutter_local);
 }
 
-TEST(Batch, UnfinishedOutputsOfADeadProcessAreCleanedUp) {
+// Whatever the name leads through, what was filmed is never a target.
+TEST(Batch, ASourceIsNeverReplacedByWhateverNameItIsReached) {
   Fixture f;
-  f.add("a.mp4");
-  fs::create_directories(f.folder / "out");
-  writeFileAtomically(f.folder / "out" / ".a.unfinished-999999999.mkv", "half");
+  auto settings = testing::smallFilm(3);
+  settings.codec = sim::FilmCodec::Ffv1;
+  fs::create_directories(f.folder / "card");
+  testing::makeFilm(f.folder / "card" / "a.mkv", settings);
+  const std::string before = readFile(f.folder / "card" / "a.mkv");
+  fs::create_directory_symlink(f.folder / "card", f.folder / "link");
+  fs::create_directories(f.folder / "elsewhere");
+  fs::create_hard_link(f.folder / "card" / "a.mkv", f.folder / "elsewhere" / "a.mkv");
+  fs::create_directories(f.folder / "third");
+  fs::create_symlink(f.folder / "card" / "a.mkv", f.folder / "third" / "a.mkv");
+  const auto untouched = [&] { return readFile(f.folder / "card" / "a.mkv") == before; };
+  for (const char* source : {"card/a.mkv", "link/a.mkv", "third/a.mkv"})
+    for (const char* out : {"card", "link", "elsewhere", "third"}) {
+      f.shoot.clips.resize(1);
+      f.shoot.clips[0].path = f.folder / source;
+      f.shoot.output.folder = f.folder / out;
+      Batch batch(f.plan(), Replace::Files);
+      batch.run({});
+      const auto item = batch.items()[0];
+      EXPECT_EQ(item.state, RunState::Done) << item.why;
+      EXPECT_NE(item.plan.job.place.path.filename(), "a.mkv") << source << " to " << out;
+      EXPECT_TRUE(untouched()) << source << " to " << out;
+      EXPECT_EQ(readFile(f.folder / "elsewhere" / "a.mkv"), before);
+    }
+  EXPECT_TRUE(fs::is_symlink(f.folder / "third" / "a.mkv"));
+  // And where the name was decided before the link was there.
+  f.shoot.output.folder = f.folder / "late";
+  auto plans = f.plan();
+  fs::create_directories(f.folder / "late");
+  fs::create_symlink(f.folder / "card" / "a.mkv", plans[0].job.place.path);
+  Batch late(plans, Replace::Files);
+  late.run({});
+  EXPECT_EQ(late.items()[0].state, RunState::Failed);
+  EXPECT_TRUE(untouched());
+}
+
+TEST(Batch, AFolderOfTheUsersIsNeverRemoved) {
+  Fixture f;
+  f.add("lapse.mp4", 3);
+  fs::create_directories(f.folder / "out" / "lapse");
+  writeFileAtomically(f.folder / "out" / "lapse" / "notes.txt", "precious");
+  f.shoot.output.encode.codec = Codec::Png;
+  for (const Replace replace : {Replace::Nothing, Replace::Ours, Replace::Files}) {
+    Batch batch(f.plan(), replace);
+    batch.run({});
+    EXPECT_EQ(batch.items()[0].state, RunState::Failed);
+    EXPECT_EQ(readFile(f.folder / "out" / "lapse" / "notes.txt"), "precious");
+  }
+}
+
+TEST(Batch, OurOwnOutputsAreRenewedWhereNobodyChangedThem) {
+  Fixture f;
+  f.add("a.mp4", 3);
+  f.add("b.mp4", 3);
+  f.add("c.mp4", 3);
+  const fs::path out = f.folder / "out";
+  for (const Codec codec : {Codec::Ffv1, Codec::Png}) {
+    f.shoot.output.encode.codec = codec;
+    f.shoot.output.fill = 1;
+    Batch(f.plan(), Replace::Ours).run({});
+    const auto plans = f.plan();
+    const fs::path a = plans[0].job.place.path, b = plans[1].job.place.path, c = plans[2].job.place.path;
+    const FileId before = fileIdOf(a);
+    // b is changed by somebody, c is replaced by something of theirs.
+    const bool folders = codec == Codec::Png;
+    std::ofstream(folders ? b / "mine.txt" : b, std::ios::app) << "x";
+    fs::remove_all(c);
+    fs::path theirs = c;
+    if (folders) {
+      fs::create_directory(c);
+      theirs = c / "theirs.txt";
+    }
+    writeFileAtomically(theirs, "precious");
+    f.shoot.output.fill = 0.4;
+    Batch again(f.plan(), Replace::Ours);
+    again.run({});
+    const auto items = again.items();
+    EXPECT_EQ(items[0].state, RunState::Done) << items[0].why;
+    EXPECT_NE(fileIdOf(a).content, before.content);
+    EXPECT_EQ(items[1].state, RunState::Failed);
+    EXPECT_NE(items[1].why.find("changed since"), std::string::npos) << items[1].why;
+    EXPECT_EQ(items[2].state, RunState::Failed);
+    EXPECT_EQ(readFile(theirs), "precious");
+    // Nothing hidden is left but the record.
+    for (const auto& entry : fs::directory_iterator(out)) {
+      const std::string name = entry.path().filename().string();
+      EXPECT_TRUE(name[0] != '.' || name.starts_with(kRecordName)) << name;
+    }
+    fs::remove_all(out);
+  }
+}
+
+TEST(Batch, FilesThatOnlyLookUnfinishedAreNotTouched) {
+  Fixture f;
+  f.add("a.mp4", 3);
+  const fs::path out = f.folder / "out";
+  fs::create_directories(out / ".x.part-12");
+  for (const char* name : {".a.unfinished-999999999.mkv", ".y.part-7", ".x.part-12/z"})
+    writeFileAtomically(out / name, "precious");
   Batch batch(f.plan());
   batch.run({});
-  EXPECT_FALSE(fs::exists(f.folder / "out" / ".a.unfinished-999999999.mkv"));
+  for (const char* name : {".a.unfinished-999999999.mkv", ".y.part-7", ".x.part-12/z"})
+    EXPECT_EQ(readFile(out / name), "precious");
   EXPECT_EQ(batch.summary().done, 1);
 }
 
@@ -193,7 +291,7 @@ TEST(Plan, AnOutputNeverHasTheNameOfASource) {
   clip.path = f.folder / "a.mkv";
   f.shoot.clips.push_back(clip);
   f.shoot.output.folder = f.folder.path();
-  EXPECT_NE(f.plan()[0].job.output, clip.path);
+  EXPECT_NE(f.plan()[0].job.place.path, clip.path);
 }
 
 TEST(IsoFromName, FindsTheNumberInFileOrFolder) {

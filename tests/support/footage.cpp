@@ -6,6 +6,8 @@
 
 #include <atomic>
 #include <cmath>
+#include <cstdlib>
+#include <stdexcept>
 
 namespace glenhaze::testing {
 namespace fs = std::filesystem;
@@ -80,6 +82,13 @@ fs::path makeFilm(const fs::path& path, const sim::FilmSettings& settings, const
   camera.samples = 1;
   camera.fps = settings.fps.value();
   sim::writeFilm(path, millCamera(camera), settings);
+  return path;
+}
+
+fs::path makeWithFfmpeg(const fs::path& path, const std::string& arguments) {
+  const std::string command =
+      "ffmpeg -nostdin -v error -y " + arguments + " '" + path.string() + "' </dev/null";
+  if (std::system(command.c_str()) != 0) throw std::runtime_error("failed: " + command);
   return path;
 }
 

@@ -3,7 +3,10 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstring>
 #include <utility>
+
+#include "core/base/utf8.h"
 
 namespace glenhaze::detail {
 
@@ -38,6 +41,63 @@ void copyTags(const AVDictionary* from, AVDictionary** to) {
   const AVDictionaryEntry* entry = nullptr;
   while ((entry = av_dict_get(from, "", entry, AV_DICT_IGNORE_SUFFIX)) != nullptr)
     if (!belongsToContainer(entry->key)) av_dict_set(to, entry->key, entry->value, 0);
+}
+
+void copyPictureData(const AVStream& from, AVStream& to) {
+  for (const AVPacketSideDataType type : {AV_PKT_DATA_DISPLAYMATRIX, AV_PKT_DATA_MASTERING_DISPLAY_METADATA,
+                                          AV_PKT_DATA_CONTENT_LIGHT_LEVEL}) {
+    size_t size = 0;
+    const uint8_t* data = av_stream_get_side_data(&from, type, &size);
+    if (data == nullptr || size == 0) continue;
+    if (uint8_t* copy = av_stream_new_side_data(&to, type, size)) std::memcpy(copy, data, size);
+  }
+}
+
+// QuickTime's own list is wider than what its muxer takes (libavformat 59, movenc.c: "only supported in MP4").
+bool fits(const AVFormatContext& output, AVCodecID codec) {
+  const bool mov = std::strcmp(output.oformat->name, "mov") == 0;
+  if (mov && (codec == AV_CODEC_ID_OPUS || codec == AV_CODEC_ID_FLAC || codec == AV_CODEC_ID_TRUEHD)) return false;
+  return avformat_query_codec(output.oformat, codec, FF_COMPLIANCE_NORMAL) == 1;
+}
+
+// Chapters of [start_s, end_s), moved to where that begins.
+void copyChapters(const AVFormatContext& from, AVFormatContext& to, double start_s, double end_s) {
+  std::vector<AVChapter*> kept;
+  for (unsigned i = 0; i < from.nb_chapters; ++i) {
+    const AVChapter& chapter = *from.chapters[i];
+    const double tick = av_q2d(chapter.time_base);
+    const double begins = std::max(start_s, static_cast<double>(chapter.start) * tick);
+    const double ends = std::min(end_s, static_cast<double>(chapter.end) * tick);
+    if (ends <= begins) continue;
+    auto* copy = static_cast<AVChapter*>(av_mallocz(sizeof(AVChapter)));
+    if (copy == nullptr) throw std::bad_alloc();
+    copy->id = chapter.id;
+    copy->time_base = {1, 1'000'000};
+    copy->start = std::llround((begins - start_s) * 1e6);
+    copy->end = std::llround((ends - start_s) * 1e6);
+    av_dict_copy(&copy->metadata, chapter.metadata, 0);
+    kept.push_back(copy);
+  }
+  if (kept.empty()) return;
+  // The output frees these together with itself.
+  to.chapters = static_cast<AVChapter**>(av_malloc_array(kept.size(), sizeof(AVChapter*)));
+  if (to.chapters == nullptr) throw std::bad_alloc();
+  std::copy(kept.begin(), kept.end(), to.chapters);
+  to.nb_chapters = static_cast<unsigned>(kept.size());
+}
+
+const char* kindOf(AVMediaType type) {
+  return type == AVMEDIA_TYPE_AUDIO      ? " sound"
+         : type == AVMEDIA_TYPE_SUBTITLE ? " text"
+         : type == AVMEDIA_TYPE_VIDEO    ? " pictures"
+                                         : " data";
+}
+
+std::string streamName(const AVStream& stream) {
+  const std::string handler = tag(stream.metadata, "handler_name");
+  return stream.codecpar->codec_id != AV_CODEC_ID_NONE ? avcodec_get_name(stream.codecpar->codec_id)
+         : !handler.empty()                            ? asUtf8(handler)
+                                                       : "a stream of";
 }
 
 }  // namespace
@@ -128,25 +188,39 @@ Companion::Companion(const ClipInfo& source, const FrameRange& range, const Enco
     : input_(openInput(source.path)), packet_(makePacket()), start_s_(start_s), end_s_(end_s) {
   copyTags(input_->metadata, &output.metadata);
   const int video = findVideo(*input_);
+  const bool turned = settings.codec == Codec::Ffv1;  // see ClipWriter: its pixels are upright
+  if (!turned) copyPictureData(*input_->streams[video], picture);
   copyTags(input_->streams[video]->metadata, &picture.metadata);
+  copyChapters(*input_, output, start_s, end_s);
+  const auto say = [&](const std::string& text) { note += (note.empty() ? "" : "; ") + text; };
   if (!source.timecode.empty())
     av_dict_set(&picture.metadata, "timecode", timecodeAt(source, range.first).c_str(), 0);
   tracks_.resize(input_->nb_streams);
   for (unsigned i = 0; i < input_->nb_streams; ++i) {
     AVStream* from = input_->streams[i];
+    from->discard = AVDISCARD_ALL;
+    if (static_cast<int>(i) == video) continue;
     const auto type = from->codecpar->codec_type;
-    const bool sound = type == AVMEDIA_TYPE_AUDIO && settings.sound != Sound::None;
-    const bool text = type == AVMEDIA_TYPE_SUBTITLE;
-    const bool fits =
-        avformat_query_codec(output.oformat, from->codecpar->codec_id, FF_COMPLIANCE_NORMAL) == 1;
-    const bool to_pcm = sound && settings.sound == Sound::Pcm;
-    if ((sound || text) && !fits && !to_pcm)
-      note += std::string(note.empty() ? "" : "; ") + avcodec_get_name(from->codecpar->codec_id) +
-              (sound ? " sound" : " text") + " does not fit into this container and is left out";
-    if (static_cast<int>(i) == video || !((sound && (fits || to_pcm)) || (text && fits))) {
-      from->discard = AVDISCARD_ALL;
+    const bool sound = type == AVMEDIA_TYPE_AUDIO, text = type == AVMEDIA_TYPE_SUBTITLE;
+    if (sound && settings.sound == Sound::None) continue;
+    // The timecode travels as a tag, and the muxer makes a track of it again.
+    if (from->codecpar->codec_tag == MKTAG('t', 'm', 'c', 'd')) continue;
+    const bool as_it_is = fits(output, from->codecpar->codec_id);
+    if ((from->disposition & AV_DISPOSITION_ATTACHED_PIC) != 0) {
+      if (!as_it_is || std::strcmp(output.oformat->name, "matroska") == 0)
+        say("the cover picture does not fit into this container and is left out");
+      else
+        addCover(*from, output);
       continue;
     }
+    const bool to_pcm = sound && (settings.sound == Sound::Pcm || (!as_it_is && fits(output, AV_CODEC_ID_PCM_S24LE)));
+    if (!(to_pcm || ((sound || text) && as_it_is))) {
+      say(streamName(*from) + kindOf(type) + " does not fit into this container and is left out");
+      continue;
+    }
+    if (to_pcm && settings.sound != Sound::Pcm)
+      say(streamName(*from) + " sound does not fit into this container and was unpacked to PCM");
+    from->discard = AVDISCARD_DEFAULT;
     AVStream* to = avformat_new_stream(&output, nullptr);
     if (to == nullptr) throw std::bad_alloc();
     auto track = std::make_unique<Track>();
@@ -162,6 +236,27 @@ Companion::Companion(const ClipInfo& source, const FrameRange& range, const Enco
     copyTags(from->metadata, &to->metadata);
     tracks_[i] = std::move(track);
   }
+}
+
+void Companion::addCover(const AVStream& from, AVFormatContext& output) {
+  if (cover_ >= 0) return;
+  AVStream* to = avformat_new_stream(&output, nullptr);
+  if (to == nullptr) throw std::bad_alloc();
+  require(avcodec_parameters_copy(to->codecpar, from.codecpar), "cover picture");
+  to->codecpar->codec_tag = 0;
+  to->disposition = from.disposition;
+  copyTags(from.metadata, &to->metadata);
+  cover_ = from.index;
+  cover_output_ = to->index;
+}
+
+void Companion::begin(AVFormatContext& output) {
+  if (cover_ < 0) return;
+  PacketPtr packet(av_packet_clone(&input_->streams[cover_]->attached_pic));
+  if (!packet) throw std::bad_alloc();
+  packet->stream_index = cover_output_;
+  packet->pts = packet->dts = 0;
+  require(av_interleaved_write_frame(&output, packet.get()), "cover picture");
 }
 
 void Companion::handle(AVFormatContext& output, AVPacket& packet) {

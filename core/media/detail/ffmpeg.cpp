@@ -36,6 +36,9 @@ void requireReadable(const fs::path& path) {
                 "Check the name, or find the file again");
   if (fs::is_directory(path, code))
     throw Error(ErrorKind::Unreadable, "Cannot open the clip", path.string(), "it is a folder", "");
+  // A pipe or a device would be waited for, or read, for ever.
+  if (!fs::is_regular_file(path, code))
+    throw Error(ErrorKind::Unreadable, "Cannot open the clip", path.string(), "it is no ordinary file", "");
   if (fs::file_size(path, code) == 0 && !code)
     throw Error(ErrorKind::Unreadable, "Cannot open the clip", path.string(), "the file is empty",
                 "Copy it again from the card");

@@ -2,6 +2,7 @@
 // Parts of the profile's file that several sources read and write.
 
 #include <nlohmann/json.hpp>
+#include <span>
 
 #include "core/profile/evidence.h"
 #include "core/profile/motion_parts.h"
@@ -10,6 +11,10 @@ namespace glenhaze::detail {
 
 std::string originName(Origin origin);
 Origin originFromName(const std::string& name);
+/// The keys of `in` that are not among `known`, as text; "" when there are none.
+std::string unknownKeys(const nlohmann::json& in, std::span<const char* const> known);
+/// Puts them back where nothing of that name stands.
+void addKept(nlohmann::json& out, const std::string& kept);
 nlohmann::json evidenceToJson(const Evidence& e);
 Evidence evidenceFromJson(const nlohmann::json& in);
 
