@@ -1,3 +1,4 @@
+#include <cmath>
 #include <csignal>
 #include <iostream>
 #include <sstream>
@@ -5,6 +6,7 @@
 
 #include "console/console.h"
 #include "core/base/error.h"
+#include "core/base/numbers.h"
 #include "core/motion/settings.h"
 #include "core/profile/library.h"
 #include "core/run/batch.h"
@@ -40,27 +42,25 @@ std::string unknownPart(const std::string& text) {
 }
 
 PictureSize parseSize(const std::string& text) {
-  PictureSize size;
-  char x = 0;
-  std::istringstream in(text);
-  if (!(in >> size.width >> x >> size.height) || x != 'x' || !in.eof() || size.width < 2 || size.height < 2 ||
-      size.width > 16384 || size.height > 16384)
-    throw Error(ErrorKind::BadRequest, "The size is not usable", text, "", "Write it as 1920x1080");
+  const size_t x = text.find('x');
+  const auto width = parseNumber(text.substr(0, x)),
+             height = parseNumber(x == std::string::npos ? "" : text.substr(x + 1));
+  const auto whole = [](const std::optional<double>& v) { return v && *v == std::floor(*v) && std::abs(*v) < 1e6; };
+  const PictureSize size = whole(width) && whole(height)
+                               ? PictureSize{static_cast<int>(*width), static_cast<int>(*height)}
+                               : PictureSize{};
+  if (size.width == 0 || !isOutputSize(size))
+    throw Error(ErrorKind::BadRequest, "The size is not usable", text, "",
+                "Write it as 1920x1080, from 16 to 16384 px each way");
   return size;
 }
 
 double parseShare(const std::string& key, const std::string& text, double low, double high) {
-  size_t used = 0;
-  double value = 0;
-  try {
-    value = std::stod(text, &used);
-  } catch (const std::exception&) {
-    used = 0;
-  }
-  if (used == 0 || used != text.size() || value < low || value > high)
+  const auto value = parseNumber(text);
+  if (!value || *value < low || *value > high)
     throw Error(ErrorKind::BadRequest, "The setting " + key + " is not usable", text, "",
                 "Give a number from " + number(low, 0) + " to " + number(high, 0));
-  return value;
+  return *value;
 }
 
 // noise.KEY=VALUE for every clip; false when it is no such setting.
@@ -84,9 +84,10 @@ std::string knownNoiseSettings() {
 void applyNoiseSettings(const std::vector<std::string>& settings, std::vector<Profile>& profiles) {
   for (const std::string& text : settings) {
     const size_t equals = text.find('=');
-    if (equals == std::string::npos || !text.starts_with("noise.")) continue;
+    if (!text.starts_with("noise.")) continue;
     DenoiseSettings checked;
-    if (!applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), checked))
+    if (equals == std::string::npos ||
+        !applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), checked))
       throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "", knownNoiseSettings());
     for (Profile& p : profiles)
       if (p.noise) applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), p.noise->denoise);
@@ -300,7 +301,7 @@ void addApply(CLI::App& app, Session& session) {
           "Parts to apply, separated by commas")
       ->check(CLI::Validator([](const std::string& text) { return unknownPart(text); }, "PART,…"))
       ->take_last();
-  verb->add_option("--fill", r->fill, "0: whole picture, 100: filled frame")->check(CLI::Range(0.0, 100.0));
+  verb->add_option("--fill", r->fill, "0: whole picture, 100: filled frame")->check(finiteRange(0, 100));
   verb->add_option("--size", r->size, "Output size, as 1920x1080");
   verb->add_option("--codec", r->codec, "h264, h265, prores, ffv1, png, tiff or jpeg")
       ->check(CLI::IsMember({"h264", "h265", "prores", "ffv1", "png", "tiff", "jpeg"}));

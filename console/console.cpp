@@ -2,11 +2,11 @@
 
 #include <unistd.h>
 
-#include <array>
 #include <chrono>
 #include <cstdio>
 
 #include "core/base/error.h"
+#include "core/base/numbers.h"
 
 namespace glenhaze::console {
 
@@ -19,9 +19,16 @@ double now() {
 }  // namespace
 
 std::string number(double value, int digits) {
-  std::array<char, 64> text{};
-  std::snprintf(text.data(), text.size(), "%.*f", digits, value);
-  return text.data();
+  return fixedText(value, digits);
+}
+
+CLI::Validator finiteRange(double low, double high) {
+  const std::string range = fixedText(low, 0) + " to " + fixedText(high, 0);
+  return {[=](const std::string& text) {
+            const auto value = parseNumber(text);
+            return value && *value >= low && *value <= high ? std::string() : text + " is no number from " + range;
+          },
+          "NUMBER " + range};
 }
 
 ClipInfo readableClip(const std::filesystem::path& path) {

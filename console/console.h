@@ -62,6 +62,9 @@ ClipInfo readableClip(const std::filesystem::path& path);
 
 std::vector<std::filesystem::path> toPaths(const std::vector<std::string>& names);
 
+/// For options that are numbers: the usual check of a range lets "nan" pass.
+CLI::Validator finiteRange(double low, double high);
+
 /// "0.31" with `digits` decimals.
 std::string number(double value, int digits);
 

@@ -1,12 +1,15 @@
+#include <cmath>
 #include <iostream>
-#include <sstream>
+#include <tuple>
 
 #include "console/console.h"
 #include "core/base/error.h"
-#include "core/base/json_text.h"
 #include "core/base/files.h"
+#include "core/base/json_text.h"
+#include "core/base/numbers.h"
 #include "core/lens/measure.h"
 #include "core/media/reader.h"
+#include "core/profile/edit.h"
 #include "core/profile/from_findings.h"
 #include "core/profile/profile.h"
 
@@ -16,20 +19,67 @@ namespace {
 
 using nlohmann::json;
 
+// Where a measurement goes: into a profile that is there, or a new one of a camera and mode.
+struct Target {
+  std::string camera, view, medium = "air", out, into;
+  bool overwrite = false;
+  const std::string& file() const { return into.empty() ? out : into; }
+};
+
+void addTarget(CLI::App* verb, Target& target) {
+  static const CLI::IsMember kMedia({"air", "flat-port-fresh", "flat-port-sea"});
+  auto* camera = verb->add_option("--camera", target.camera, "Camera name, of a new profile");
+  verb->add_option("--view", target.view, "Field-of-view setting");
+  verb->add_option("--medium", target.medium, "Medium")->check(kMedia);
+  auto* out = verb->add_option("--out", target.out, "Profile to write");
+  auto* into = verb->add_option("--into", target.into, "Profile to put the lens into; its other parts stay");
+  verb->add_flag("--overwrite", target.overwrite, "Replace a profile that exists");
+  out->excludes(into);
+  camera->excludes(into);
+}
+
+// What the parser cannot say in words of ours.
+void requireTarget(const Target& target) {
+  if (target.out.empty() && target.into.empty())
+    throw Error(ErrorKind::BadRequest, "It is not said where the lens goes", "", "",
+                "Give --out with --camera for a new profile, or --into for one that is there");
+  if (target.into.empty() && target.camera.empty())
+    throw Error(ErrorKind::BadRequest, "The new profile's camera has no name", "", "", "Give --camera");
+}
+
+void writeLens(const Target& target, LensPart part, const std::optional<Rational>& fps) {
+  if (!target.into.empty()) {
+    changeProfile(target.into, [&](Profile& profile) {
+      if (profile.camera.width != part.lens.width || profile.camera.height != part.lens.height)
+        throw Error(ErrorKind::BadRequest, "The lens is for another picture size than the profile", target.into,
+                    profile.camera.describe(), "Choose the profile of this mode");
+      profile.lens = std::move(part);
+    });
+    return;
+  }
+  Profile profile;
+  profile.camera.name = target.camera;
+  profile.camera.view = target.view;
+  profile.camera.medium = target.medium;
+  profile.camera.width = part.lens.width;
+  profile.camera.height = part.lens.height;
+  profile.camera.fps = fps;
+  profile.lens = std::move(part);
+  createProfile(profile, target.out, target.overwrite ? ExistingProfile::Replace : ExistingProfile::Refuse);
+}
+
 struct SetRequest {
-  std::string model, camera, view, medium = "air", fps, out;
+  Target target;
+  std::string model, fps;
   std::vector<double> focal, centre, coefficients;
   int width = 0, height = 0;
 };
 
 Answer lensSet(const SetRequest& r) {
-  Profile profile;
-  profile.camera.name = r.camera;
-  profile.camera.width = r.width;
-  profile.camera.height = r.height;
-  profile.camera.view = r.view;
-  profile.camera.medium = r.medium;
-  profile.camera.fps = parseRational(r.fps);
+  requireTarget(r.target);
+  const auto fps = parseRational(r.fps);
+  if (!r.fps.empty() && !fps)
+    throw Error(ErrorKind::BadRequest, "The frame rate is not usable", r.fps, "", "Write it as 30000/1001 or 29.97");
   LensPart part;
   part.origin = Origin::ByHand;
   part.method = "typed";
@@ -48,22 +98,33 @@ Answer lensSet(const SetRequest& r) {
   Evidence evidence;
   evidence.kind = "typed";
   part.evidence.push_back(evidence);
-  profile.lens = part;
-  saveProfile(profile, r.out);
+  writeLens(r.target, part, fps);
+  const std::vector<std::string> notes = checkProfile(loadProfile(r.target.file()));
   Answer answer;
-  answer.json = {{"written", r.out}, {"notes", checkProfile(profile)}};
-  answer.text = "Written: " + r.out + "\n";
-  for (const auto& note : checkProfile(profile)) answer.text += "  " + note + "\n";
+  answer.json = {{"written", r.target.file()}, {"notes", notes}};
+  answer.text = "Written: " + r.target.file() + "\n";
+  for (const auto& note : notes) answer.text += "  " + note + "\n";
   return answer;
 }
 
 struct MeasureRequest {
-  std::string corners = "9x6", model = "auto", camera, view, medium = "air", out, marks;
+  Target target;
+  std::string corners = "9x6", model = "auto", marks;
   double square_mm = 25;
   double focal = 0;
   bool automatic = false;
   std::vector<std::string> shots;
 };
+
+// "9x6"
+std::pair<int, int> parseCorners(const std::string& text) {
+  const size_t x = text.find('x');
+  const auto columns = parseNumber(text.substr(0, x)), rows = parseNumber(x == text.npos ? "" : text.substr(x + 1));
+  const auto whole = [](const std::optional<double>& v) { return v && *v == std::round(*v) && *v > 0 && *v < 1000; };
+  if (!whole(columns) || !whole(rows))
+    throw Error(ErrorKind::BadRequest, "The number of corners is not usable", text, "", "Write it as 9x6");
+  return {static_cast<int>(*columns), static_cast<int>(*rows)};
+}
 
 std::optional<LensModel> chosenModel(const std::string& name) {
   return name == "auto" ? std::nullopt : lensModelFromName(name);
@@ -76,16 +137,10 @@ std::vector<ClipInfo> probeAll(const std::vector<std::string>& names) {
 }
 
 void writeProfile(const MeasureRequest& r, LensPart part, const std::vector<ClipInfo>& shots) {
-  Profile profile;
-  profile.camera.name = r.camera;
-  profile.camera.view = r.view;
-  profile.camera.medium = r.medium;
-  profile.camera.width = part.lens.width;
-  profile.camera.height = part.lens.height;
+  std::optional<Rational> fps;
   for (const ClipInfo& shot : shots)
-    if (shot.kind == ClipKind::Film && !shot.variable_rate) profile.camera.fps = shot.fps;
-  profile.lens = std::move(part);
-  saveProfile(profile, r.out);
+    if (shot.kind == ClipKind::Film && !shot.variable_rate) fps = shot.fps;
+  writeLens(r.target, std::move(part), fps);
 }
 
 json stddevOf(const Lens& lens, const std::vector<double>& values) {
@@ -113,12 +168,9 @@ std::string warningsText(const std::vector<std::string>& warnings) {
 }
 
 Answer lensChart(const MeasureRequest& r) {
+  requireTarget(r.target);
   ChartSpec spec;
-  char x = 0;
-  std::istringstream in(r.corners);
-  if (!(in >> spec.columns >> x >> spec.rows) || x != 'x')
-    throw Error(ErrorKind::BadRequest, "The number of corners is not usable", r.corners, "",
-                "Write it as 9x6");
+  std::tie(spec.columns, spec.rows) = parseCorners(r.corners);
   spec.square_mm = r.square_mm;
   spec.validate();
   const auto shots = probeAll(r.shots);
@@ -144,7 +196,7 @@ Answer lensChart(const MeasureRequest& r) {
   answer.text = lensModelName(finding.lens.model) + ", " + number(finding.rms_px, 3) + " px RMS over " +
                 std::to_string(finding.views_used) + " views, " + number(finding.coverage * 100, 0) +
                 " % of the picture\n  " + finding.model_reason + "\n" + warningsText(finding.warnings) +
-                "Written: " + r.out + "\n";
+                "Written: " + r.target.file() + "\n";
   return answer;
 }
 
@@ -178,6 +230,7 @@ void snapMarks(std::vector<StraightEdge>& edges, const ClipInfo& shot) {
 }
 
 Answer lensEdges(const MeasureRequest& r) {
+  requireTarget(r.target);
   if (r.marks.empty() == !r.automatic)
     throw Error(ErrorKind::BadRequest, "Give either --marks or --auto", "", "", "");
   const auto shots = probeAll(r.shots);
@@ -216,7 +269,7 @@ Answer lensEdges(const MeasureRequest& r) {
   answer.text = lensModelName(finding.lens.model) + ", straight to " + number(finding.after.rms, 2) +
                 " px RMS over " + std::to_string(finding.edges_used) + " edges (was " +
                 number(finding.before.rms, 1) + " px)\n  " + finding.model_reason + "\n" +
-                warningsText(finding.warnings) + "Written: " + r.out + "\n";
+                warningsText(finding.warnings) + "Written: " + r.target.file() + "\n";
   return answer;
 }
 
@@ -251,7 +304,6 @@ Answer lensMap(const std::string& file, const std::string& direction, const std:
 }
 
 const CLI::IsMember kModels({"brown-conrady", "kannala-brandt", "division"});
-const CLI::IsMember kMedia({"air", "flat-port-fresh", "flat-port-sea"});
 
 void addSet(CLI::App& lens, Session& session) {
   auto* verb = lens.add_subcommand("set", "Type in known values");
@@ -269,10 +321,7 @@ void addSet(CLI::App& lens, Session& session) {
   verb->add_option("--width", r->width, "Picture width, px")->required();
   verb->add_option("--height", r->height, "Picture height, px")->required();
   verb->add_option("--fps", r->fps, "Frame rate, as 30000/1001");
-  verb->add_option("--camera", r->camera, "Camera name")->required();
-  verb->add_option("--view", r->view, "Field-of-view setting");
-  verb->add_option("--medium", r->medium, "Medium")->check(kMedia);
-  verb->add_option("--out", r->out, "Profile to write")->required();
+  addTarget(verb, r->target);
   verb->callback([r, &session] { session.verb = [r] { return lensSet(*r); }; });
 }
 
@@ -296,18 +345,16 @@ void addMeasured(CLI::App& lens, Session& session, bool chart) {
   auto r = std::make_shared<MeasureRequest>();
   if (chart) {
     verb->add_option("--corners", r->corners, "Inner corners, as 9x6")->required();
-    verb->add_option("--square-mm", r->square_mm, "Side of a square, mm");
+    verb->add_option("--square-mm", r->square_mm, "Side of a square, mm")->check(finiteRange(1, 1000));
   } else {
     verb->add_option("--marks", r->marks, "JSON file with marks along edges");
     verb->add_flag("--auto", r->automatic, "Find the edges");
-    verb->add_option("--focal-px", r->focal, "Focal length in px, where it is known");
+    verb->add_option("--focal-px", r->focal, "Focal length in px, where it is known")
+        ->check(finiteRange(1, 1e6));
   }
   verb->add_option("--model", r->model, "Lens model")
       ->check(CLI::IsMember({"auto", "brown-conrady", "kannala-brandt", "division"}));
-  verb->add_option("--camera", r->camera, "Camera name")->required();
-  verb->add_option("--view", r->view, "Field-of-view setting");
-  verb->add_option("--medium", r->medium, "Medium")->check(kMedia);
-  verb->add_option("--out", r->out, "Profile to write")->required();
+  addTarget(verb, r->target);
   auto* shots = verb->add_option("SHOT", r->shots, "Images or clips");
   if (chart) shots->required();
   verb->callback(
@@ -316,11 +363,9 @@ void addMeasured(CLI::App& lens, Session& session, bool chart) {
 
 Answer writeChart(const std::string& corners, double square_mm, const std::string& out) {
   ChartSpec spec;
-  char x = 0;
-  std::istringstream in(corners);
-  if (!(in >> spec.columns >> x >> spec.rows) || x != 'x')
-    throw Error(ErrorKind::BadRequest, "The number of corners is not usable", corners, "", "Write it as 9x6");
+  std::tie(spec.columns, spec.rows) = parseCorners(corners);
   spec.square_mm = square_mm;
+  spec.validate();
   writeFileAtomically(out, chartPdf(spec));
   Answer answer;
   answer.json = {{"written", out}};
@@ -334,7 +379,7 @@ void addPaper(CLI::App& lens, Session& session) {
   auto square = std::make_shared<double>(25);
   auto out = std::make_shared<std::string>();
   verb->add_option("--corners", *corners, "Inner corners, as 9x6");
-  verb->add_option("--square-mm", *square, "Side of a square, mm");
+  verb->add_option("--square-mm", *square, "Side of a square, mm")->check(finiteRange(1, 1000));
   verb->add_option("--out", *out, "PDF to write")->required();
   verb->callback([=, &session] { session.verb = [=] { return writeChart(*corners, *square, *out); }; });
 }

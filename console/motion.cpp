@@ -1,8 +1,10 @@
 #include "console/console.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/base/numbers.h"
 #include "core/motion/readout.h"
 #include "core/pipeline/clip_motion.h"
+#include "core/profile/edit.h"
 #include "core/profile/match.h"
 #include "core/profile/profile.h"
 #include "core/shutter/lamp.h"
@@ -24,9 +26,7 @@ Lens lensOf(const Profile& profile, const ClipInfo& clip) {
 
 void putInto(const std::string& file, const ShutterPart& part, Answer& answer) {
   if (file.empty()) return;
-  Profile profile = loadProfile(file);
-  profile.shutter = part;
-  saveProfile(profile, file);
+  changeProfile(file, [&](Profile& profile) { profile.shutter = part; });
   answer.json["written"] = file;
   answer.text += "Written: " + file + "\n";
 }
@@ -56,22 +56,17 @@ struct SetRequest {
 
 // "14.8" or "14.8ms" in milliseconds; "45%" of the frame interval of the profile's mode.
 double readoutOf(const std::string& text, const Profile& profile) {
-  size_t used = 0;
-  double value = -1;
-  try {
-    value = std::stod(text, &used);
-  } catch (const std::exception&) {
-    used = 0;
-  }
-  const std::string unit = text.substr(used);
-  if (used == 0 || !(value >= 0) || (!unit.empty() && unit != "ms" && unit != "%"))
+  const size_t end = text.ends_with("ms") ? text.size() - 2 : text.ends_with('%') ? text.size() - 1 : text.size();
+  const std::string unit = text.substr(end);
+  const auto value = parseNumber(std::string_view(text).substr(0, end));
+  if (!value || *value < 0)
     throw Error(ErrorKind::BadRequest, "The readout is not usable", text, "",
                 "Write it as 14.8 (milliseconds) or 45% (of the frame interval)");
-  if (unit != "%") return value / 1000;
+  if (unit != "%") return *value / 1000;
   if (!profile.camera.fps)
     throw Error(ErrorKind::BadRequest, "The profile says no frame rate", text, "",
                 "Give the readout in milliseconds");
-  return value / 100 / profile.camera.fps->value();
+  return *value / 100 / profile.camera.fps->value();
 }
 
 Answer setByHand(const SetRequest& r) {
@@ -195,7 +190,9 @@ void addShutter(CLI::App& app, Session& session) {
 
   auto* by_lamp = shutter->add_subcommand("lamp", "From a lamp that flickers at a known rate");
   auto l = std::make_shared<Texts>();
-  by_lamp->add_option("--hz", l->hz, "Flicker of the lamp: 100 or 120 on mains")->required();
+  by_lamp->add_option("--hz", l->hz, "Flicker of the lamp: 100 or 120 on mains")
+      ->required()
+      ->check(finiteRange(1, 100000));
   addInto(by_lamp, l->into);
   by_lamp->add_option("CLIP", l->clip, "Footage file")->required();
   by_lamp->callback([l, &session] { session.verb = [l] { return lamp(l->hz, l->clip, l->into); }; });

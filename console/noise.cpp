@@ -1,11 +1,13 @@
-#include <sstream>
+#include <algorithm>
+#include <cmath>
 
 #include "console/console.h"
+#include "core/base/csv.h"
 #include "core/base/error.h"
 #include "core/finish/hot_pixels.h"
 #include "core/noise/iso_table.h"
 #include "core/noise/quality.h"
-#include "core/profile/profile.h"
+#include "core/profile/edit.h"
 
 namespace glenhaze::console {
 
@@ -21,24 +23,26 @@ struct MeasureRequest {
 };
 
 PatchRect parsePatch(const std::string& text) {
-  PatchRect r;
-  char a = 0, b = 0, c = 0;
-  std::istringstream in(text);
-  if (!(in >> r.x >> a >> r.y >> b >> r.width >> c >> r.height) || a != ',' || b != ',' || c != ',' ||
-      !in.eof() || r.width <= 0 || r.height <= 0)
+  const auto v = csvNumbers(text);
+  constexpr double kMost = 65536;
+  const bool usable = v && v->size() == 4 && (*v)[0] >= 0 && (*v)[1] >= 0 && (*v)[2] >= 1 && (*v)[3] >= 1 &&
+                      std::all_of(v->begin(), v->end(), [](double x) { return x == std::floor(x) && x < kMost; });
+  if (!usable)
     throw Error(ErrorKind::BadRequest, "The patch is not usable", text, "",
                 "Write it as X,Y,WIDTH,HEIGHT in pixels");
-  return r;
+  const auto at = [&](size_t i) { return static_cast<int>((*v)[i]); };
+  return {at(0), at(1), at(2), at(3)};
 }
 
-// A profile of the clip's mode, with a noise part to put things into.
-Profile profileFor(const std::string& file, const ClipInfo& clip) {
-  Profile profile = loadProfile(file);
-  if (profile.camera.width != clip.width || profile.camera.height != clip.height)
-    throw Error(ErrorKind::BadRequest, "The shot is of another mode than the profile", clip.path.string(),
-                profile.camera.describe(), "Choose the profile of this mode");
-  if (!profile.noise) profile.noise.emplace();
-  return profile;
+// Changes the noise part of a profile of the clip's mode.
+void changeNoise(const std::string& file, const ClipInfo& clip, const std::function<void(NoisePart&)>& change) {
+  changeProfile(file, [&](Profile& profile) {
+    if (profile.camera.width != clip.width || profile.camera.height != clip.height)
+      throw Error(ErrorKind::BadRequest, "The shot is of another mode than the profile", clip.path.string(),
+                  profile.camera.describe(), "Choose the profile of this mode");
+    if (!profile.noise) profile.noise.emplace();
+    change(*profile.noise);
+  });
 }
 
 json curveJson(const NoiseCurve& curve) {
@@ -86,9 +90,8 @@ Answer measure(const MeasureRequest& r) {
   }
   for (const std::string& warning : finding.warnings) answer.text += "  " + warning + "\n";
   if (!r.into.empty()) {
-    Profile profile = profileFor(r.into, clips.front());
-    profile.noise->put(noiseEntryFrom(finding, names, r.locked_off));
-    saveProfile(profile, r.into);
+    changeNoise(r.into, clips.front(),
+                [&](NoisePart& noise) { noise.put(noiseEntryFrom(finding, names, r.locked_off)); });
     answer.json["written"] = r.into;
     answer.text += "Written: " + r.into + "\n";
   }
@@ -126,9 +129,7 @@ Answer hotPixels(const std::vector<std::string>& clip_files, const std::string& 
         "  The lens was not covered: give shots of other scenes too, so that sensor and scene can be told "
         "apart.\n";
   if (!into.empty()) {
-    Profile profile = profileFor(into, clips.front());
-    profile.noise->hot_pixels = finding.pixels;
-    saveProfile(profile, into);
+    changeNoise(into, clips.front(), [&](NoisePart& noise) { noise.hot_pixels = finding.pixels; });
     answer.json["written"] = into;
     answer.text += "Written: " + into + "\n";
   }
@@ -157,7 +158,7 @@ void addNoise(CLI::App& app, Session& session) {
   noise->require_subcommand(1);
   auto* verb = noise->add_subcommand("measure", "Measure the noise at one ISO");
   auto r = std::make_shared<MeasureRequest>();
-  verb->add_option("--iso", r->iso, "ISO of the clips")->required()->check(CLI::Range(1.0, 1e7));
+  verb->add_option("--iso", r->iso, "ISO of the clips")->required()->check(finiteRange(1, 1e7));
   verb->add_option("--patch", r->patches, "Flat place as X,Y,WIDTH,HEIGHT; may be given several times")
       ->take_all()
       ->expected(1)

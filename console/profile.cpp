@@ -1,7 +1,8 @@
 #include "console/console.h"
 #include "core/base/error.h"
-#include "core/base/json_text.h"
 #include "core/base/files.h"
+#include "core/base/json_text.h"
+#include "core/profile/edit.h"
 #include "core/profile/library.h"
 
 namespace glenhaze::console {
@@ -64,6 +65,7 @@ Answer exportProfile(const std::string& file, const std::string& format, const s
 
 struct ImportRequest {
   std::string file, camera, view, medium = "air", out;
+  bool overwrite = false;
 };
 
 Answer importProfile(const ImportRequest& request) {
@@ -71,8 +73,8 @@ Answer importProfile(const ImportRequest& request) {
   mode.name = request.camera;
   mode.view = request.view;
   mode.medium = request.medium;
-  Profile profile = fromOpenCvFile(request.file, mode);
-  saveProfile(profile, request.out);
+  createProfile(fromOpenCvFile(request.file, mode), request.out,
+                request.overwrite ? ExistingProfile::Replace : ExistingProfile::Refuse);
   Answer answer;
   answer.json = {{"written", request.out}};
   answer.text = "Written: " + request.out + "\n";
@@ -105,6 +107,7 @@ void addProfile(CLI::App& app, Session& session) {
   in->add_option("--view", request->view, "Field-of-view setting");
   in->add_option("--medium", request->medium, "air, flat-port-fresh or flat-port-sea");
   in->add_option("--out", request->out, "Profile to write")->required();
+  in->add_flag("--overwrite", request->overwrite, "Replace a profile that exists");
   in->add_option("CALIBRATION", request->file, "OpenCV YAML, XML or JSON file")->required();
   in->callback([=, &session] { session.verb = [=] { return importProfile(*request); }; });
 }

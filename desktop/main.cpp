@@ -1,7 +1,9 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QIcon>
+#include <QMessageBox>
 #include <QSettings>
+#include <clocale>
 
 #include "core/base/parallel.h"
 #include "core/base/version.h"
@@ -10,9 +12,32 @@
 #include "desktop/shots.h"
 #include "desktop/widgets/look.h"
 
+namespace {
+
+// Nothing that goes wrong in one click ends the session: what was set and measured would be lost.
+class Application : public QApplication {
+ public:
+  using QApplication::QApplication;
+  bool notify(QObject* receiver, QEvent* event) override {
+    try {
+      return QApplication::notify(receiver, event);
+    } catch (const std::exception& error) {
+      auto* box = new QMessageBox(QMessageBox::Warning, tr("Glenhaze"),
+                                  tr("That did not work: %1").arg(QString::fromUtf8(error.what())));
+      box->setAttribute(Qt::WA_DeleteOnClose);
+      box->open();
+      return false;
+    }
+  }
+};
+
+}  // namespace
+
 int main(int argc, char** argv) {
   using namespace glenhaze;
-  QApplication application(argc, argv);
+  Application application(argc, argv);
+  // Qt takes over the system's language; numbers in files and to other libraries keep their full stop.
+  std::setlocale(LC_NUMERIC, "C");
   QApplication::setApplicationName(QStringLiteral("glenhaze"));
   QApplication::setOrganizationName(QStringLiteral("glenhaze"));
   QApplication::setApplicationVersion(QString::fromLatin1(kVersionText));

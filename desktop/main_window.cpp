@@ -70,6 +70,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   connect(&session_, &Session::changed, this, &MainWindow::refresh);
   connect(&session_, &Session::runChanged, this, &MainWindow::refresh);
   connect(&session_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refresh);
+  connect(&session_, &Session::failed, this, [this](const QString& what) {
+    auto* box = new QMessageBox(QMessageBox::Warning, tr("Glenhaze"), what, QMessageBox::Ok, this);
+    box->setAttribute(Qt::WA_DeleteOnClose);
+    box->open();
+  });
   buildMenus();
   const QSettings settings;
   session_.setOutputDefaults(
@@ -177,6 +182,8 @@ void MainWindow::attempt(const std::function<void()>& action) {
       if (!text.empty()) rest << QString::fromStdString(text);
     box.setInformativeText(rest.join(QLatin1Char('\n')));
     box.exec();
+  } catch (const std::exception& error) {
+    QMessageBox::warning(this, tr("Glenhaze"), tr("Unexpected trouble: %1").arg(QString::fromUtf8(error.what())));
   }
 }
 

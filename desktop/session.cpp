@@ -5,19 +5,15 @@
 #include <QUndoCommand>
 #include <QtConcurrentRun>
 #include <algorithm>
+#include <utility>
 
 #include "core/base/error.h"
 #include "core/media/sequence.h"
+#include "core/profile/edit.h"
 #include "core/profile/library.h"
 
 namespace glenhaze::desktop {
 namespace fs = std::filesystem;
-
-namespace {
-
-QString key(const fs::path& path) { return QString::fromStdString(path.string()); }
-
-}  // namespace
 
 class ShootEdit : public QUndoCommand {
  public:
@@ -34,39 +30,26 @@ class ShootEdit : public QUndoCommand {
 // Files follow the undo: what is on the disk is always what the window shows.
 class ProfileEdit : public QUndoCommand {
  public:
-  ProfileEdit(Session& session, const QString& what, Profile after)
-      : QUndoCommand(what), session_(session), after_(std::move(after)) {
-    for (const Profile& p : session.profiles_)
-      if (p.path == after_.path) before_ = p;
-  }
-  void redo() override {
-    saveProfile(after_, after_.path);
-    std::vector<Profile> all = without();
-    all.push_back(after_);
-    session_.setProfiles(std::move(all));
-  }
-  void undo() override {
-    std::vector<Profile> all = without();
-    if (before_) {
-      saveProfile(*before_, before_->path);
-      all.push_back(*before_);
-    } else {
-      std::error_code code;
-      fs::remove(after_.path, code);
-    }
-    session_.setProfiles(std::move(all));
-  }
+  /// A change that has been made already.
+  ProfileEdit(Session& session, const QString& what, const ProfileChange& made)
+      : QUndoCommand(what), session_(session), before_(made.before), after_(made.before.path, made.profile.kept_json) {}
+  void redo() override { restore(std::exchange(made_, true) ? std::optional(after_) : std::nullopt); }
+  void undo() override { restore(before_); }
 
  private:
-  std::vector<Profile> without() const {
-    std::vector<Profile> all;
-    for (const Profile& p : session_.profiles_)
-      if (p.path != after_.path) all.push_back(p);
-    return all;
+  void restore(const std::optional<ProfileBackup>& state) {
+    try {
+      if (state) restoreProfile(*state);
+    } catch (const Error& error) {
+      // Nothing may be thrown through the stack of changes; what is on the disk is what the window shows.
+      Q_EMIT session_.failed(QString::fromUtf8(error.what()));
+    }
+    session_.loadAllProfiles();
+    session_.replan();
   }
   Session& session_;
-  std::optional<Profile> before_;
-  Profile after_;
+  ProfileBackup before_, after_;
+  bool made_ = false;
 };
 
 Session::Session(QObject* parent) : QObject(parent) {
@@ -166,12 +149,11 @@ void Session::edit(const QString& what, const std::function<void(Shoot&)>& chang
 }
 
 void Session::putProfile(const QString& what, Profile profile) {
-  if (profile.path.empty()) {
-    const fs::path folder = shoot_.path.empty() ? profileLibraryFolder() : shoot_.profileFolder();
-    fs::create_directories(folder);
-    profile.path = folder / suggestedFileName(profile.camera);
-  }
-  undo_.push(new ProfileEdit(*this, what, std::move(profile)));
+  Profile before;
+  for (const Profile& p : profiles_)
+    if (p.path == profile.path) before = p;
+  const fs::path folder = shoot_.path.empty() ? profileLibraryFolder() : shoot_.profileFolder();
+  undo_.push(new ProfileEdit(*this, what, glenhaze::putProfile(before, profile, folder)));
 }
 
 void Session::setShoot(Shoot shoot) {
@@ -180,13 +162,6 @@ void Session::setShoot(Shoot shoot) {
   if (current_ < 0 && !shoot_.clips.empty()) current_ = 0;
   current_known_ = false;
   probeMissing();
-  replan();
-}
-
-void Session::setProfiles(std::vector<Profile> profiles) {
-  profiles_ = std::move(profiles);
-  std::sort(profiles_.begin(), profiles_.end(),
-            [](const Profile& a, const Profile& b) { return a.path < b.path; });
   replan();
 }
 
@@ -203,14 +178,14 @@ void Session::probeMissing() {
   for (const ShootClip& clip : shoot_.clips) paths.push_back(clip.path);
   paths.insert(paths.end(), shoot_.references.begin(), shoot_.references.end());
   for (const fs::path& path : paths) {
-    if (infos_.contains(key(path))) continue;
-    infos_.insert(key(path), nullptr);
+    if (infos_.contains(path)) continue;
+    infos_[path] = nullptr;
     ++probing_;
     QtConcurrent::run(&probes_, [path] {
       return probe(path);
     }).then(this, [this, generation](const ClipInfo& info) {
       if (generation != generation_) return;
-      infos_[key(info.path)] = std::make_shared<ClipInfo>(info);
+      infos_[info.path] = std::make_shared<ClipInfo>(info);
       --probing_;
       // Many files come in at once: they are planned together, a few times a second, and at the end.
       if (probing_ == 0)
@@ -222,13 +197,14 @@ void Session::probeMissing() {
 }
 
 std::shared_ptr<const ClipInfo> Session::infoOf(const fs::path& path) const {
-  return infos_.value(key(path));
+  const auto at = infos_.find(path);
+  return at == infos_.end() ? nullptr : at->second;
 }
 
 void Session::replan() {
   std::vector<ClipInfo> infos;
   for (const ShootClip& clip : shoot_.clips) {
-    const auto known = infos_.value(key(clip.path));
+    const auto known = infoOf(clip.path);
     infos.push_back(known ? *known : ClipInfo{});
     infos.back().path = clip.path;
   }

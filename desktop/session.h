@@ -2,7 +2,6 @@
 // What is open: the shoot, what its files are, the profiles, and the plan that follows from them. All
 // places read from here and send their wishes here; nothing else holds these values.
 
-#include <QHash>
 #include <QObject>
 #include <QString>
 #include <QStringList>
@@ -10,6 +9,7 @@
 #include <QTimer>
 #include <QUndoStack>
 #include <functional>
+#include <map>
 #include <memory>
 #include <vector>
 
@@ -53,7 +53,8 @@ class Session : public QObject {
   /// An edit of the shoot that can be undone.
   void edit(const QString& what, const std::function<void(Shoot&)>& change);
 
-  /// Puts a profile into the shoot's profile folder (or the library), as an edit that can be undone.
+  /// Puts what differs from the profile as it was into its file, or makes one in the shoot's profile folder (or the
+  /// library), as an edit that can be undone. Throws Error, and nothing has changed then.
   void putProfile(const QString& what, Profile profile);
 
   /// The clip that Bench and Compare look at; −1: none.
@@ -74,6 +75,8 @@ class Session : public QObject {
 
  Q_SIGNALS:
   void changed();
+  /// Something that nobody waits for an answer of went wrong; a sentence for the user.
+  void failed(const QString& what);
   void currentClipChanged();
   void runChanged();
 
@@ -81,7 +84,6 @@ class Session : public QObject {
   friend class ShootEdit;
   friend class ProfileEdit;
   void setShoot(Shoot shoot);
-  void setProfiles(std::vector<Profile> profiles);
   void reset(Shoot shoot);
   void probeMissing();
   void replan();
@@ -91,7 +93,7 @@ class Session : public QObject {
   std::vector<Profile> profiles_;
   std::vector<ClipPlan> plans_;
   QStringList profile_problems_;
-  QHash<QString, std::shared_ptr<ClipInfo>> infos_;
+  std::map<std::filesystem::path, std::shared_ptr<const ClipInfo>> infos_;
   QUndoStack undo_;
   int probing_ = 0;
   int generation_ = 0;

@@ -173,6 +173,9 @@ std::optional<TrackRecord> loadTracks(const std::string& key, const std::filesys
     record.frames.push_back(std::move(f));
   }
   if (bytes.ranShort() || bytes.left() > 0) return std::nullopt;
+  // Speeds are per second between frames: a clock that stands still would make them infinite.
+  for (size_t i = 1; i < record.frames.size(); ++i)
+    if (!(record.frames[i].time_s > record.frames[i - 1].time_s)) return std::nullopt;
   return record;
 }
 

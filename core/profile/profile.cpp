@@ -386,13 +386,6 @@ std::string profileToJson(const Profile& profile) {
   return jsonText(out, 2) + "\n";
 }
 
-void saveProfile(Profile& profile, const std::filesystem::path& path) {
-  const std::string text = profileToJson(profile);
-  writeFileAtomically(path, text);
-  profile.path = path;
-  profile.kept_json = text;
-}
-
 std::string denoiseToText(const DenoiseSettings& s) {
   json out = json::object();
   for (const DenoiseKey& key : denoiseKeys()) {

@@ -70,9 +70,8 @@ constexpr const char* kProfileEnding = ".glenhaze.json";
 /// Throws Error(Unreadable) with the key that is wrong.
 Profile parseProfile(const std::string& json_text, const std::string& where);
 Profile loadProfile(const std::filesystem::path& path);
+/// The text of its file. How files are changed: see edit.h.
 std::string profileToJson(const Profile& profile);
-/// Atomic. Sets `path` and `kept_json`.
-void saveProfile(Profile& profile, const std::filesystem::path& path);
 
 /// Noise settings as JSON text, for files that hold them; values out of range are held to it.
 std::string denoiseToText(const DenoiseSettings& settings);

@@ -255,7 +255,11 @@ void Batch::renderInto(RunRecord& record, RunItem& item, int index, const std::s
     item.fps = rendered.fps;
     item.why = notes + rendered.written.note;
   } catch (...) {
-    record.dropped(temporary);
+    try {
+      record.dropped(temporary);
+    } catch (const Error&) {
+      // On a full disk not even that can be written: the next run clears it.
+    }
     throw;
   }
 }

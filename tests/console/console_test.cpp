@@ -11,6 +11,7 @@
 
 #include "core/base/files.h"
 #include "core/media/reader.h"
+#include "core/run/record.h"
 #include "tests/support/footage.h"
 #include "tests/support/motion.h"
 #include "tests/support/steadiness.h"
@@ -282,7 +283,7 @@ TEST_F(Console, AKilledRunIsTakenUpWithoutLossOrDoubles) {
   int files = 0;
   for (const auto& entry : fs::directory_iterator(folder / "out")) {
     const std::string name = entry.path().filename().string();
-    if (name == ".glenhaze-run.json") continue;
+    if (name == kRecordName) continue;
     EXPECT_NE(name[0], '.') << "left behind: " << name;
     const ClipInfo info = probe(entry.path());
     EXPECT_EQ(info.frames, 40);
@@ -302,7 +303,7 @@ TEST_F(Console, AFullDiskIsNamedAndLeavesNothing) {
   const Output o = run({"apply", "--json", "--profile", profile(), "--out", disk, "--codec", "ffv1", clip});
   bool clean = true;
   for (const auto& entry : fs::directory_iterator(disk))
-    clean = clean && entry.path().filename() == ".glenhaze-run.json";
+    clean = clean && entry.path().filename() == kRecordName;
   std::system(("umount '" + disk.string() + "'").c_str());
   EXPECT_EQ(o.exit_code, 1);
   EXPECT_NE(o.parsed()["clips"][0]["why"].get<std::string>().find("disk is full"), std::string::npos)

@@ -7,6 +7,7 @@
 #include <QTest>
 #include <memory>
 
+#include "core/profile/edit.h"
 #include "desktop/main_window.h"
 #include "tests/support/footage.h"
 
@@ -61,7 +62,7 @@ class Window : public ::testing::Test {
     if (with_profile) {
       std::filesystem::create_directory(folder / "profiles");
       Profile p = limpet(320, 180);
-      saveProfile(p, folder / "profiles" / suggestedFileName(p.camera));
+      createProfile(p, folder / "profiles" / suggestedFileName(p.camera), ExistingProfile::Refuse);
     }
     window = std::make_unique<MainWindow>();
     window->resize(1280, 800);

@@ -6,6 +6,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/profile/edit.h"
 #include "core/profile/library.h"
 #include "tests/support/footage.h"
 
@@ -138,8 +139,8 @@ TEST(Library, NearerFoldersHideTheSameCameraFurtherAway) {
   std::filesystem::create_directories(folder / "far");
   Profile a = sample(), b = sample();
   b.lens->rms_px = 9;
-  saveProfile(a, folder / "near" / suggestedFileName(a.camera));
-  saveProfile(b, folder / "far" / suggestedFileName(b.camera));
+  createProfile(a, folder / "near" / suggestedFileName(a.camera), ExistingProfile::Refuse);
+  createProfile(b, folder / "far" / suggestedFileName(b.camera), ExistingProfile::Refuse);
   writeFileAtomically(folder / "far" / "broken.glenhaze.json", "{");
   const ProfileSet set = loadProfiles({folder / "near", folder / "far", folder / "nowhere"});
   ASSERT_EQ(set.profiles.size(), 1U);
