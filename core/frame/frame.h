@@ -7,6 +7,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <memory>
+#include <optional>
 
 #include "core/base/rational.h"
 
@@ -26,6 +27,17 @@ struct ColourTags {
   bool full_range = false;
   ChromaSiting siting = ChromaSiting::Left;
   bool operator==(const ColourTags&) const = default;
+};
+
+/// How bright the picture was meant and made (SMPTE ST 2086 and CTA-861.3, as carried by H.265 and containers).
+struct HdrTags {
+  /// x, y of red, green, blue and white (CIE 1931), then the darkest and brightest of the display, cd/m²; empty: not
+  /// said.
+  std::optional<std::array<double, 10>> display;
+  /// Brightest pixel, and brightest mean of a frame, cd/m²; empty: not said.
+  std::optional<std::array<int, 2>> light;
+  bool operator==(const HdrTags&) const = default;
+  bool empty() const { return !display && !light; }
 };
 
 struct PixelFormat {
@@ -68,6 +80,7 @@ struct Frame {
   int height = 0;
   PixelFormat format;
   ColourTags colour;
+  HdrTags hdr;
   Rational sample_aspect{1, 1};  ///< width over height of one pixel
   bool interlaced = false;
   bool top_field_first = false;

@@ -189,7 +189,6 @@ void ClipWriter::State::openOutput(const Frame& first) {
   if (code >= 0) code = avformat_write_header(output, &options);
   av_dict_free(&options);
   if (code < 0) throwWriting(final_path, code);
-  if (companion) companion->begin(*output);
   opened = true;
 }
 
@@ -215,6 +214,7 @@ void ClipWriter::State::openEncoder(const Frame& first) {
   codec->thread_count = settings.threads;
   if ((output->oformat->flags & AVFMT_GLOBALHEADER) != 0) codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
   detail::applySettings(*codec, settings);
+  detail::applyHdr(*codec, settings, first.hdr);
   const int code = avcodec_open2(codec.get(), encoder, nullptr);
   if (code < 0)
     throw Error(
@@ -227,6 +227,7 @@ void ClipWriter::State::openEncoder(const Frame& first) {
   stream->time_base = codec->time_base;
   stream->avg_frame_rate = codec->framerate;
   stream->sample_aspect_ratio = codec->sample_aspect_ratio;
+  detail::addHdr(*stream, first.hdr);
 }
 
 void ClipWriter::State::addStreams() {

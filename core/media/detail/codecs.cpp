@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
+#include <new>
 #include <string_view>
 
 namespace glenhaze {
@@ -131,6 +133,62 @@ void applySettings(AVCodecContext& context, const EncodeSettings& settings) {
     }
     default:
       break;
+  }
+}
+
+namespace {
+
+// "G(x,y)B(x,y)R(x,y)WP(x,y)L(max,min)" in steps of 0.00002 and 0.0001 cd/m², as both encoders take it.
+std::string masteringText(const std::array<double, 10>& d) {
+  const auto pair = [](double a, double b, double per) {
+    return "(" + std::to_string(std::llround(a * per)) + "," + std::to_string(std::llround(b * per)) + ")";
+  };
+  constexpr double kChroma = 50000, kLight = 10000;
+  return "G" + pair(d[2], d[3], kChroma) + "B" + pair(d[4], d[5], kChroma) + "R" + pair(d[0], d[1], kChroma) + "WP" +
+         pair(d[6], d[7], kChroma) + "L" + pair(d[9], d[8], kLight);
+}
+
+}  // namespace
+
+void applyHdr(AVCodecContext& context, const EncodeSettings& settings, const HdrTags& hdr) {
+  const bool is264 = settings.codec == Codec::H264;
+  if (hdr.empty() || (!is264 && settings.codec != Codec::H265)) return;
+  std::string text = is264 ? "" : "log-level=error:repeat-headers=1:hdr10=1";
+  const auto add = [&](const std::string& more) { text += (text.empty() ? "" : ":") + more; };
+  if (hdr.display) add((is264 ? "mastering-display=" : "master-display=") + masteringText(*hdr.display));
+  if (hdr.light)
+    add((is264 ? "cll=" : "max-cll=") + std::to_string((*hdr.light)[0]) + "," + std::to_string((*hdr.light)[1]));
+  av_opt_set(context.priv_data, is264 ? "x264-params" : "x265-params", text.c_str(), 0);
+}
+
+void addHdr(AVStream& stream, const HdrTags& hdr) {
+  if (hdr.display) {
+    const auto& d = *hdr.display;
+    const auto chroma = [](double v) { return AVRational{static_cast<int>(std::lround(v * 50000)), 50000}; };
+    const auto light = [](double v) { return AVRational{static_cast<int>(std::lround(v * 10000)), 10000}; };
+    AVMasteringDisplayMetadata* m = av_mastering_display_metadata_alloc();
+    if (m == nullptr) throw std::bad_alloc();
+    for (size_t i = 0; i < 3; ++i) {
+      m->display_primaries[i][0] = chroma(d[2 * i]);
+      m->display_primaries[i][1] = chroma(d[2 * i + 1]);
+    }
+    m->white_point[0] = chroma(d[6]);
+    m->white_point[1] = chroma(d[7]);
+    m->min_luminance = light(d[8]);
+    m->max_luminance = light(d[9]);
+    m->has_primaries = m->has_luminance = 1;
+    if (av_stream_add_side_data(&stream, AV_PKT_DATA_MASTERING_DISPLAY_METADATA, reinterpret_cast<uint8_t*>(m),
+                                sizeof *m) < 0)
+      av_free(m);
+  }
+  if (hdr.light) {
+    size_t size = 0;
+    AVContentLightMetadata* l = av_content_light_metadata_alloc(&size);
+    if (l == nullptr) throw std::bad_alloc();
+    l->MaxCLL = static_cast<unsigned>((*hdr.light)[0]);
+    l->MaxFALL = static_cast<unsigned>((*hdr.light)[1]);
+    if (av_stream_add_side_data(&stream, AV_PKT_DATA_CONTENT_LIGHT_LEVEL, reinterpret_cast<uint8_t*>(l), size) < 0)
+      av_free(l);
   }
 }
 

@@ -43,14 +43,11 @@ void copyTags(const AVDictionary* from, AVDictionary** to) {
     if (!belongsToContainer(entry->key)) av_dict_set(to, entry->key, entry->value, 0);
 }
 
-void copyPictureData(const AVStream& from, AVStream& to) {
-  for (const AVPacketSideDataType type : {AV_PKT_DATA_DISPLAYMATRIX, AV_PKT_DATA_MASTERING_DISPLAY_METADATA,
-                                          AV_PKT_DATA_CONTENT_LIGHT_LEVEL}) {
-    size_t size = 0;
-    const uint8_t* data = av_stream_get_side_data(&from, type, &size);
-    if (data == nullptr || size == 0) continue;
-    if (uint8_t* copy = av_stream_new_side_data(&to, type, size)) std::memcpy(copy, data, size);
-  }
+void copyOrientation(const AVStream& from, AVStream& to) {
+  size_t size = 0;
+  const uint8_t* data = av_stream_get_side_data(&from, AV_PKT_DATA_DISPLAYMATRIX, &size);
+  if (data == nullptr || size == 0) return;
+  if (uint8_t* copy = av_stream_new_side_data(&to, AV_PKT_DATA_DISPLAYMATRIX, size)) std::memcpy(copy, data, size);
 }
 
 // QuickTime's own list is wider than what its muxer takes (libavformat 59, movenc.c: "only supported in MP4").
@@ -189,7 +186,7 @@ Companion::Companion(const ClipInfo& source, const FrameRange& range, const Enco
   copyTags(input_->metadata, &output.metadata);
   const int video = findVideo(*input_);
   const bool turned = settings.codec == Codec::Ffv1;  // see ClipWriter: its pixels are upright
-  if (!turned) copyPictureData(*input_->streams[video], picture);
+  if (!turned) copyOrientation(*input_->streams[video], picture);
   copyTags(input_->streams[video]->metadata, &picture.metadata);
   copyChapters(*input_, output, start_s, end_s);
   const auto say = [&](const std::string& text) { note += (note.empty() ? "" : "; ") + text; };
@@ -207,10 +204,8 @@ Companion::Companion(const ClipInfo& source, const FrameRange& range, const Enco
     if (from->codecpar->codec_tag == MKTAG('t', 'm', 'c', 'd')) continue;
     const bool as_it_is = fits(output, from->codecpar->codec_id);
     if ((from->disposition & AV_DISPOSITION_ATTACHED_PIC) != 0) {
-      if (!as_it_is || std::strcmp(output.oformat->name, "matroska") == 0)
-        say("the cover picture does not fit into this container and is left out");
-      else
-        addCover(*from, output);
+      // libavformat 59 writes into MP4 either a cover picture or all of the camera's tags.
+      say("the cover picture is left out");
       continue;
     }
     const bool to_pcm = sound && (settings.sound == Sound::Pcm || (!as_it_is && fits(output, AV_CODEC_ID_PCM_S24LE)));
@@ -236,27 +231,6 @@ Companion::Companion(const ClipInfo& source, const FrameRange& range, const Enco
     copyTags(from->metadata, &to->metadata);
     tracks_[i] = std::move(track);
   }
-}
-
-void Companion::addCover(const AVStream& from, AVFormatContext& output) {
-  if (cover_ >= 0) return;
-  AVStream* to = avformat_new_stream(&output, nullptr);
-  if (to == nullptr) throw std::bad_alloc();
-  require(avcodec_parameters_copy(to->codecpar, from.codecpar), "cover picture");
-  to->codecpar->codec_tag = 0;
-  to->disposition = from.disposition;
-  copyTags(from.metadata, &to->metadata);
-  cover_ = from.index;
-  cover_output_ = to->index;
-}
-
-void Companion::begin(AVFormatContext& output) {
-  if (cover_ < 0) return;
-  PacketPtr packet(av_packet_clone(&input_->streams[cover_]->attached_pic));
-  if (!packet) throw std::bad_alloc();
-  packet->stream_index = cover_output_;
-  packet->pts = packet->dts = 0;
-  require(av_interleaved_write_frame(&output, packet.get()), "cover picture");
 }
 
 void Companion::handle(AVFormatContext& output, AVPacket& packet) {

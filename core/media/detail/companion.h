@@ -19,15 +19,12 @@ class Companion {
             AVFormatContext& output, AVStream& picture, double start_s, double end_s, std::string& note);
   ~Companion();
 
-  /// What stands in no order: the cover picture. Once, after the header.
-  void begin(AVFormatContext& output);
   /// Writes all packets up to `until_s` (seconds of the output). Call finish() for the rest.
   void writeUntil(AVFormatContext& output, double until_s);
   void finish(AVFormatContext& output);
 
  private:
   struct Track;
-  void addCover(const AVStream& from, AVFormatContext& output);
   void handle(AVFormatContext& output, AVPacket& packet);
   InputPtr input_;
   PacketPtr packet_;
@@ -35,7 +32,6 @@ class Companion {
   double start_s_, end_s_;
   double reached_s_ = -1e9;
   bool at_end_ = false;
-  int cover_ = -1, cover_output_ = -1;  ///< streams
 };
 
 }  // namespace glenhaze::detail

@@ -141,12 +141,40 @@ FramePtr wrapForEncoder(const Frame& frame) {
   return out;
 }
 
+namespace {
+
+HdrTags hdrTags(const AVFrame& frame) {
+  HdrTags tags;
+  if (const AVFrameSideData* data = av_frame_get_side_data(&frame, AV_FRAME_DATA_MASTERING_DISPLAY_METADATA)) {
+    const auto& m = *reinterpret_cast<const AVMasteringDisplayMetadata*>(data->data);
+    if (m.has_primaries != 0 && m.has_luminance != 0) {
+      auto& d = tags.display.emplace();
+      for (size_t i = 0; i < 3; ++i) {
+        d[2 * i] = av_q2d(m.display_primaries[i][0]);
+        d[2 * i + 1] = av_q2d(m.display_primaries[i][1]);
+      }
+      d[6] = av_q2d(m.white_point[0]);
+      d[7] = av_q2d(m.white_point[1]);
+      d[8] = av_q2d(m.min_luminance);
+      d[9] = av_q2d(m.max_luminance);
+    }
+  }
+  if (const AVFrameSideData* data = av_frame_get_side_data(&frame, AV_FRAME_DATA_CONTENT_LIGHT_LEVEL)) {
+    const auto& l = *reinterpret_cast<const AVContentLightMetadata*>(data->data);
+    tags.light = {static_cast<int>(l.MaxCLL), static_cast<int>(l.MaxFALL)};
+  }
+  return tags;
+}
+
+}  // namespace
+
 Frame wrapDecoded(FramePtr source, const PixelFormat& format, const ColourTags& colour) {
   Frame frame;
   frame.width = source->width;
   frame.height = source->height;
   frame.format = format;
   frame.colour = colour;
+  frame.hdr = hdrTags(*source);
   frame.interlaced = source->interlaced_frame != 0;
   frame.top_field_first = source->top_field_first != 0;
   frame.key_frame = source->key_frame != 0;
