@@ -94,10 +94,8 @@ void applyNoiseSettings(const std::vector<std::string>& settings, std::vector<Pr
   }
 }
 
-// Likewise for stabilization. A profile that holds none gets the defaults where it is asked for by name.
+// Likewise for stabilization.
 void applyStabilization(const ApplyRequest& request, std::vector<Profile>& profiles) {
-  const bool asked =
-      std::find(request.only.begin(), request.only.end(), "stabilization") != request.only.end();
   std::vector<std::pair<std::string, std::string>> settings;
   constexpr std::string_view kPart = "stabilization.";
   for (const std::string& text : request.settings) {
@@ -108,7 +106,7 @@ void applyStabilization(const ApplyRequest& request, std::vector<Profile>& profi
         equals == std::string::npos ? "" : text.substr(equals + 1));
   }
   for (Profile& p : profiles) {
-    if (!p.stabilization && (asked || !settings.empty())) p.stabilization.emplace();
+    if (!p.stabilization && !settings.empty()) p.stabilization.emplace();
     for (const auto& [key, value] : settings) setByName(p.stabilization->settings, key, value);
   }
 }
@@ -164,6 +162,8 @@ OutputSettings outputOf(const ApplyRequest& request) {
   output.shutter_on = wanted("shutter");
   output.noise_on = wanted("noise");
   output.stabilization_on = wanted("stabilization");
+  if (!request.only.empty())
+    output.asked = {output.lens_on, output.shutter_on, output.noise_on, output.stabilization_on};
   for (const std::string& setting : request.settings) applySetting(setting, output);
   return output;
 }
@@ -183,12 +183,13 @@ json describe(const RunItem& item) {
       {"shutter", item.plan.shutter.reason},
       {"stabilization", item.plan.stabilization.reason}};
   json figures = json::object();
+  if (item.state == RunState::Done) figures["done"] = partsDone(item.plan.decision.treatment);
   if (item.state == RunState::Done && item.plan.job.correction.noise) {
     figures["iso"] = item.plan.job.correction.noise->iso;
     figures["noise_sigma"] = item.plan.job.correction.noise->sigmaAt(0, 110);
   }
   if (item.state == RunState::Done && item.plan.job.correction.lens) {
-    const CorrectionFigures f = figuresOf(item.plan.job.correction);
+    const CorrectionFigures f = figuresOf(item.plan.decision.treatment);
     figures["centre_enlargement"] = f.centre_enlargement;
     figures["corner_enlargement"] = f.corner_enlargement;
     figures["lost_share"] = f.lost_share;

@@ -1,6 +1,8 @@
+#include <algorithm>
 #include <csignal>
 #include <cstdio>
 #include <iostream>
+#include <string_view>
 
 #include "console/console.h"
 #include "core/base/error.h"
@@ -54,7 +56,10 @@ int run(int argc, char** argv) {
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {
-    return app.exit(e) == 0 ? kAllDone : kWrongUse;
+    const bool json = std::find(argv, argv + argc, std::string_view("--json")) != argv + argc;
+    const int code = app.exit(e);
+    if (json && code != 0) std::cout << jsonText({{"error", e.what()}}) << "\n";
+    return code == 0 ? kAllDone : kWrongUse;
   }
   const ThreadLimit limit(session.threads);
   try {
@@ -76,6 +81,8 @@ int main(int argc, char** argv) {
     return run(argc, argv);
   } catch (const std::exception& error) {
     std::cerr << "glenhaze-cli: unexpected trouble: " << error.what() << "\n";
+    if (std::find(argv, argv + argc, std::string_view("--json")) != argv + argc)
+      std::cout << jsonText({{"error", error.what()}}) << "\n";
     return kInputUnusable;
   }
 }

@@ -3,7 +3,7 @@
 
 #include <QWidget>
 
-#include "core/run/shoot.h"
+#include "core/treat/shoot.h"
 
 class QComboBox;
 class QDoubleSpinBox;

@@ -14,7 +14,7 @@
 #include <vector>
 
 #include "core/run/batch.h"
-#include "core/run/shoot.h"
+#include "core/treat/shoot.h"
 #include "desktop/motion_store.h"
 
 namespace glenhaze::desktop {

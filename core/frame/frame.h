@@ -75,6 +75,13 @@ struct Plane {
   }
 };
 
+/// In pixels. Where it stands for an output, 0 × 0 means the source's own.
+struct PictureSize {
+  int width = 0;
+  int height = 0;
+  bool operator==(const PictureSize&) const = default;
+};
+
 struct Frame {
   int width = 0;
   int height = 0;

@@ -42,6 +42,7 @@ struct FrameRange {
   int64_t first = 0;
   int64_t last = 0;
   int64_t count() const { return last - first; }
+  bool operator==(const FrameRange&) const = default;
 };
 
 /// What becomes of something that has the output's name when it is finished.

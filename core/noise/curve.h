@@ -6,6 +6,7 @@
 // single-image raw-data", IEEE TIP 2008, seen through the camera's tone curve.
 
 #include <array>
+#include <cstdint>
 #include <string>
 #include <vector>
 
@@ -28,6 +29,13 @@ struct NoiseCurve {
   bool usable() const { return !level.empty(); }
   /// Linear between levels, constant beyond them.
   double sigmaAt(int channel, double luma) const;
+};
+
+/// From a frame on, another ISO's noise.
+struct NoiseChange {
+  int64_t first = 0;
+  NoiseCurve curve;
+  bool operator==(const NoiseChange&) const = default;
 };
 
 /// A curve with its sigmas multiplied.

@@ -16,13 +16,6 @@
 
 namespace glenhaze {
 
-/// From a frame on, another ISO's noise.
-struct NoiseChange {
-  int64_t first = 0;
-  NoiseCurve curve;
-  bool operator==(const NoiseChange&) const = default;
-};
-
 /// Corrections of one clip. Parts that are empty are not done.
 struct Correction {
   std::optional<NoiseCurve> noise;         ///< of the clip's ISO; removed before anything moves

@@ -8,8 +8,7 @@
 #include <thread>
 
 #include "core/base/queue.h"
-#include "core/pipeline/own_motion_stage.h"
-#include "core/pipeline/sensor_stage.h"
+#include "core/pipeline/chain.h"
 
 namespace glenhaze {
 
@@ -46,8 +45,7 @@ class Renderer {
   Renderer(const RenderJob& job, const Progress& progress)
       : job_(job),
         progress_(progress),
-        range_(job.range.value_or(FrameRange{0, job.clip.frames})),
-        geometry_(job.correction, {job.clip.width, job.clip.height}) {}
+        range_(job.range.value_or(FrameRange{0, job.clip.frames})) {}
 
   RenderResult run() {
     const auto started = std::chrono::steady_clock::now();
@@ -90,40 +88,20 @@ class Renderer {
   }
 
   void correct() {
-    if (job_.correction.mendsOwnMotion()) own_.emplace(job_.correction);
-    if (clean() && own_)
-      if (const auto last = own_->drain()) place(last->frame, last->own);
+    Chain chain(job_.correction, {job_.clip.width, job_.clip.height}, [this](const Frame& frame) {
+      // Stills and RGB sources keep their planes; the writer converts where the codec wants it.
+      return frame.colour.matrix == 0 ? frame.format : outputFor(frame, outputFormat(job_.encode.codec, job_.clip.format));
+    });
+    while (const auto frame = decoded_.pop())
+      if (auto done = chain.push(*frame, progress_); done && !hand(std::move(*done))) return;
+    while (auto done = chain.drain(progress_))
+      if (!hand(std::move(*done))) return;
   }
 
   // False when nobody takes frames any more.
-  bool clean() {
-    if (!job_.correction.cleans()) {
-      while (auto frame = decoded_.pop())
-        if (!follow(*frame)) return false;
-      return true;
-    }
-    SensorStage stage(job_.correction);
-    while (auto frame = decoded_.pop())
-      if (const auto clean = stage.push(*frame); clean && !follow(*clean)) return false;
-    while (const auto clean = stage.drain())
-      if (!follow(*clean)) return false;
-    return true;
-  }
-
-  bool follow(const Frame& frame) {
-    if (!own_) return place(frame, nullptr);
+  bool hand(Frame frame) {
     progress_.check();
-    const auto ready = own_->push(frame);
-    return !ready || place(ready->frame, ready->own);
-  }
-
-  // The one resampling.
-  bool place(const Frame& frame, const std::shared_ptr<const OwnMotion>& own) {
-    progress_.check();
-    // Stills and RGB sources keep their planes; the writer converts where the codec wants it.
-    const PixelFormat format = outputFormat(job_.encode.codec, job_.clip.format);
-    const PixelFormat target = frame.colour.matrix == 0 ? frame.format : outputFor(frame, format);
-    if (!corrected_.push(correctFrame(frame, geometry_, target, own))) return false;
+    if (!corrected_.push(std::move(frame))) return false;
     progress_.update(static_cast<double>(++placed_) /
                      static_cast<double>(std::max<int64_t>(1, range_.count())));
     return true;
@@ -146,8 +124,6 @@ class Renderer {
   const RenderJob& job_;
   const Progress& progress_;
   const FrameRange range_;
-  const Geometry geometry_;
-  std::optional<OwnMotionStage> own_;
   BoundedQueue<Frame> decoded_{kFramesInFlight}, corrected_{kFramesInFlight};
   std::array<std::exception_ptr, 3> failures_;
   int64_t placed_ = 0;

@@ -23,12 +23,6 @@ namespace glenhaze {
 /// smooth wherever it is not empty, also somewhat outside both pictures.
 using PixelMap = std::function<std::optional<Point>(Point output)>;
 
-struct PictureSize {
-  int width = 0;
-  int height = 0;
-  bool operator==(const PictureSize&) const = default;
-};
-
 /// The map on its grid. Immutable; safe from several threads.
 class WarpGrid {
  public:

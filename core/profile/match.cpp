@@ -62,11 +62,17 @@ std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer,
   Candidate candidate;
   candidate.index = index;
   const bool same_size = clip.width == mode.width && clip.height == mode.height;
-  candidate.exact = same_size && sameRate(clip, mode) && fitsText(a.tone, b.tone);
+  // What the camera does to the picture makes its noise another one; the lens stays the same.
+  const bool same_processing = fitsText(a.tone, b.tone) && fitsText(a.sharpening, b.sharpening) &&
+                               fitsText(a.denoising, b.denoising);
+  candidate.exact = same_size && sameRate(clip, mode) && same_processing;
   for (const auto& [said, has] : {std::pair{answer.view, mode.view},
                                   {answer.medium, mode.medium},
                                   {answer.lens, mode.lens},
-                                  {a.stabilization, b.stabilization}})
+                                  {a.stabilization, b.stabilization},
+                                  {a.tone, b.tone},
+                                  {a.sharpening, b.sharpening},
+                                  {a.denoising, b.denoising}})
     candidate.said += !said.empty() && sameText(said, has) ? 1 : 0;
   if (!same_size)
     candidate.difference = "measured at " + sizeText(mode.width, mode.height) + ", scaled to " +
@@ -74,7 +80,9 @@ std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer,
   else if (!sameRate(clip, mode))
     candidate.difference = "measured at " + rateText(*mode.fps) + " frames/s";
   else if (!candidate.exact)
-    candidate.difference = "measured with tone " + b.tone;
+    candidate.difference = !fitsText(a.tone, b.tone)               ? "measured with tone " + b.tone
+                           : !fitsText(a.sharpening, b.sharpening) ? "measured with sharpening " + b.sharpening
+                                                                   : "measured with denoising " + b.denoising;
   return candidate;
 }
 

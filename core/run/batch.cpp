@@ -4,13 +4,11 @@
 
 #include "core/base/digest.h"
 #include "core/base/error.h"
-#include "core/base/json_text.h"
 #include "core/clip/file_id.h"
 #include "core/run/ask.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
-using nlohmann::json;
 
 namespace {
 
@@ -63,42 +61,6 @@ std::string runStateName(RunState state) {
     default:
       return "cancelled";
   }
-}
-
-std::string renderFingerprint(const ClipPlan& plan) {
-  const RenderJob& job = plan.job;
-  json key;
-  key["source"] = fileIdOf(job.clip.path).text();
-  const Correction& c = job.correction;
-  if (c.lens) {
-    key["lens"] = {lensModelName(c.lens->model), c.lens->fx, c.lens->fy, c.lens->cx, c.lens->cy, c.lens->k};
-    key["amount"] = c.lens_amount;
-  }
-  if (c.noise) {
-    key["noise"] = {c.noise->iso, c.noise->light, c.noise->level, c.noise->sigma, c.noise->octaves};
-    for (const NoiseChange& change : c.noise_changes)
-      key["noise_changes"].push_back({change.first, change.curve.iso, change.curve.sigma});
-  }
-  if (c.cleans()) {
-    key["denoise"] = denoiseToText(c.denoise);
-    for (const HotPixel& p : c.hot_pixels) key["hot_pixels"].push_back({p.x, p.y});
-  }
-  if (c.shutter_local) key["shutter_local"] = true;
-  key["fill"] = c.fill;
-  key["size"] = {c.output.width, c.output.height};
-  key["codec"] = codecName(job.encode.codec);
-  key["quality"] = static_cast<int>(job.encode.quality);
-  if (job.encode.bit_rate) key["bit_rate"] = *job.encode.bit_rate;
-  key["sound"] = static_cast<int>(job.encode.sound);
-  key["fields"] = static_cast<int>(job.fields);
-  if (job.range) key["range"] = {job.range->first, job.range->last};
-  const ClipQuestions& q = plan.questions;
-  if (q.iso || q.light) {
-    key["asked"] = {q.iso, q.light};
-    for (const NoiseCurve& curve : q.curves) key["curves"].push_back({curve.iso, curve.light, curve.sigma});
-  }
-  if (q.motion) key["motion"] = motionFingerprint(plan.motion);
-  return jsonText(key);
 }
 
 Batch::Batch(std::vector<ClipPlan> plans, Replace replace) : replace_(replace) {
@@ -214,15 +176,49 @@ Progress Batch::progressOf(int index, std::stop_token stop, double from, double 
   return progress;
 }
 
-void Batch::renderInto(RunRecord& record, RunItem& item, int index, const std::stop_token& stop) {
+FactStore& Batch::factsOf(const fs::path& shoot) {
+  auto& store = facts_[shoot];
+  if (!store) store = shoot.empty() ? std::make_unique<FactStore>()
+                                    : std::make_unique<FactStore>(shoot.parent_path() / kFactsName);
+  return *store;
+}
+
+// What is missing is found out, once, and kept; then it is decided.
+ClipPlan Batch::decided(const ClipPlan& plan, const Progress& progress) {
+  ClipFacts facts = plan.facts;
+  if (!facts.id.exists()) facts.id = fileIdOf(plan.info.path);
+  if (!plan.decision.missing.any()) return planAgain(plan, std::move(facts));
+  FactStore& store = factsOf(plan.basis->shoot.path);
+  recall(store, facts);
+  const std::string& question = plan.decision.missing.question;
+  if (!facts.noise.contains(question)) {
+    facts.noise[question] = askNoise(plan, progress);
+    remember(store, facts, question);
+  }
+  return planAgain(plan, std::move(facts));
+}
+
+void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
+  // Looking at the pictures first takes a tenth of the time, or so.
+  constexpr double kAsking = 0.05, kPreparing = 0.1;
+  const bool asks = item.plan.questions.any();
+  item.plan = decided(item.plan, progressOf(index, stop, 0, kAsking));
+  if (!item.plan.refusal.empty()) {
+    item.state = item.plan.failed ? RunState::Failed : RunState::Skipped;
+    item.why = item.plan.refusal;
+    return;
+  }
   RenderJob& job = item.plan.job;
+  const Treatment& treatment = item.plan.decision.treatment;
   const fs::path output = job.place.path;
-  const std::string fingerprint = digestOf(renderFingerprint(item.plan));
+  RunRecord& record = recordOf(output.parent_path());
+  const std::string fingerprint = fingerprintOf(treatment, item.plan.facts.id);
   const Standing standing = record.standingOf(output, fingerprint);
+  item.state = RunState::Done;
   if (standing == Standing::Current && replace_ != Replace::Files) {
     item.was_there = true;
-    item.why = "Rendered by an earlier run with the same settings.";
-    item.frames = job.range ? job.range->count() : job.clip.frames;
+    item.why = "Rendered by an earlier run with the same settings. " + doneText(treatment);
+    item.frames = treatment.range.count();
     return;
   }
   job.place.existing = allowed(standing, replace_, output);
@@ -239,21 +235,18 @@ void Batch::renderInto(RunRecord& record, RunItem& item, int index, const std::s
     if (const auto made_as = record.madeAs(output)) keepWhatIsNotOurs(old_folder, *made_as, output);
   };
   try {
-    std::string notes;
-    // Asking reads part of the clip, or once all of it: counted as a tenth of the work.
-    const double asked = item.plan.questions.any() ? 0.1 : 0;
-    if (item.plan.questions.any()) {
-      const ClipFindings findings = askClip(item.plan, progressOf(index, stop, 0, asked));
-      for (const std::string& note : findings.notes) notes += note + " ";
-      answerQuestions(item.plan, findings);
-    }
-    const RenderResult rendered = renderClip(job, progressOf(index, stop, asked, 1));
+    std::vector<std::string> notes = item.plan.decision.notes;
+    const Prepared prepared = prepare(item.plan, notes, progressOf(index, stop, kAsking, kPreparing));
+    job.correction = correctionOf(treatment, prepared);
+    const RenderResult rendered = renderClip(job, progressOf(index, stop, asks ? kPreparing : 0, 1));
     record.published(temporary);
     item.frames = rendered.written.frames;
     item.bytes = rendered.written.bytes;
     item.seconds = rendered.seconds;
     item.fps = rendered.fps;
-    item.why = notes + rendered.written.note;
+    item.why = doneText(treatment);
+    for (const std::string& note : notes) item.why += " " + note;
+    if (!rendered.written.note.empty()) item.why += " Also: " + rendered.written.note + ".";
   } catch (...) {
     try {
       record.dropped(temporary);
@@ -273,9 +266,8 @@ void Batch::renderItem(int index, std::stop_token stop) {
   // The plan of the item stays as it was made, for another try.
   RunItem worked = result;
   try {
-    renderInto(recordOf(worked.plan.job.place.path.parent_path()), worked, index, stop);
-    result = worked;
-    result.state = RunState::Done;
+    renderInto(worked, index, stop);
+    result = std::move(worked);
     result.share = 1;
   } catch (const Error& error) {
     result.state = error.kind() == ErrorKind::Cancelled ? RunState::Cancelled : RunState::Failed;

@@ -45,10 +45,6 @@ struct RunSummary {
   double share = 0;          ///< of all frames, 0..1
 };
 
-/// Fingerprint of what a render depends on: source file, correction and encoding, and what the footage is yet
-/// to be asked. Of a plan as it was made, before its questions are answered.
-std::string renderFingerprint(const ClipPlan& plan);
-
 /// All methods may be called from any thread; run() from one at a time.
 class Batch {
  public:
@@ -75,7 +71,9 @@ class Batch {
  private:
   int nextWaiting() const;
   void renderItem(int index, std::stop_token stop);
-  void renderInto(RunRecord& record, RunItem& item, int index, const std::stop_token& stop);
+  void renderInto(RunItem& item, int index, const std::stop_token& stop);
+  ClipPlan decided(const ClipPlan& plan, const Progress& progress);
+  FactStore& factsOf(const std::filesystem::path& shoot);
   Progress progressOf(int index, std::stop_token stop, double from, double to);
   RunRecord& recordOf(const std::filesystem::path& folder);
   void change(const std::function<void()>& edit);
@@ -83,7 +81,9 @@ class Batch {
   std::condition_variable wake_;
   std::vector<RunItem> items_;
   Replace replace_;
-  std::map<std::filesystem::path, std::unique_ptr<RunRecord>> records_;  // of the running thread alone
+  // Of the running thread alone.
+  std::map<std::filesystem::path, std::unique_ptr<RunRecord>> records_;
+  std::map<std::filesystem::path, std::unique_ptr<FactStore>> facts_;
   std::function<void()> listener_;
   bool paused_ = false;
   int current_ = -1;

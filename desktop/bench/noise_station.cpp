@@ -19,6 +19,7 @@
 #include <map>
 
 #include "core/base/error.h"
+#include "core/treat/iso.h"
 #include "core/noise/view.h"
 #include "desktop/bench/noise_plot.h"
 #include "desktop/widgets/look.h"

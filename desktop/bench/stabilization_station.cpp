@@ -239,8 +239,13 @@ std::optional<MotionRequest> StabilizationStation::request() const {
   const ClipPlan* p = plan();
   if (p == nullptr) return std::nullopt;
   if (p->questions.motion && p->motion.settings.steadying != Steadying::Off) return p->motion;
-  return motionRequestOf(session_.shoot(), p->clip, p->info, p->match, session_.profiles(),
-                         form_->settings());
+  // Looked at here also where it is switched off for the run.
+  ShootClip tried = p->clip;
+  tried.stabilization = form_->settings();
+  tried.stabilization_on = true;
+  auto basis = std::make_shared<PlanBasis>(*p->basis);
+  basis->shoot.output.stabilization_on = true;
+  return planClip(basis, tried, p->facts).motionWanted();
 }
 
 void StabilizationStation::setCamera(int clip, const Profile& profile) {

@@ -3,7 +3,7 @@
 
 #include <functional>
 
-#include "core/run/shoot.h"
+#include "core/treat/shoot.h"
 
 namespace glenhaze::desktop {
 

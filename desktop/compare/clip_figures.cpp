@@ -50,7 +50,7 @@ QString clipFigures(const ClipPlan& plan, const std::vector<Profile>& profiles, 
     if (!s.advice.empty()) text += row(QObject::tr("advice"), QString::fromStdString(s.advice));
   }
   if (plan.job.correction.lens) {
-    const CorrectionFigures f = figuresOf(plan.job.correction);
+    const CorrectionFigures f = figuresOf(plan.decision.treatment);
     text += row(QObject::tr("enlarged"), QObject::tr("centre %1, corners %2")
                                              .arg(withUnit(f.centre_enlargement, 2, QStringLiteral("×")),
                                                   withUnit(f.corner_enlargement, 2, QStringLiteral("×"))));

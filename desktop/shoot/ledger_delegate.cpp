@@ -4,6 +4,7 @@
 #include <QPainterPath>
 #include <algorithm>
 
+#include "core/treat/iso.h"
 #include "desktop/widgets/look.h"
 
 namespace glenhaze::desktop {

@@ -16,6 +16,7 @@
 #include <QVBoxLayout>
 
 #include "core/base/error.h"
+#include "core/treat/iso.h"
 #include "core/base/files.h"
 #include "desktop/shoot/ledger_delegate.h"
 #include "desktop/widgets/look.h"

@@ -1,4 +1,5 @@
 #include "core/run/batch.h"
+#include "core/treat/iso.h"
 
 #include <gtest/gtest.h>
 
@@ -54,6 +55,10 @@ struct Fixture {
     return planShoot(shoot, infos, profiles);
   }
 };
+
+std::string fingerprint(const ClipPlan& plan) {
+  return fingerprintOf(plan.decision.treatment, fileIdOf(plan.info.path));
+}
 
 TEST(Batch, GoesOnAfterFailuresAndNeverTouchesSources) {
   Fixture f;
@@ -118,10 +123,10 @@ TEST(Plan, OwnMotionIsTakenBackOnlyWhereTheShutterIs) {
   f.add("a.mp4");
   f.profiles[0].shutter = shutterPartByHand({0.015, ScanDirection::Down});
   EXPECT_FALSE(f.plan()[0].job.correction.shutter_local);
-  const std::string before = renderFingerprint(f.plan()[0]);
+  const std::string before = fingerprint(f.plan()[0]);
   f.shoot.clips[0].shutter_local = true;
   EXPECT_TRUE(f.plan()[0].job.correction.shutter_local);
-  EXPECT_NE(renderFingerprint(f.plan()[0]), before);
+  EXPECT_NE(fingerprint(f.plan()[0]), before);
   f.shoot.clips[0].shutter_on = false;
   EXPECT_FALSE(f.plan()[0].job.correction.shutter_local);
 }
@@ -345,12 +350,14 @@ TEST(Ask, TheRunTellsWhatNobodySaid) {
   EXPECT_FALSE(plans[0].questions.light);
   EXPECT_EQ(plans[0].noise.kind, Coverage::Estimated);
   EXPECT_FALSE(plans[0].job.correction.noise);
-  ClipFindings findings;
-  findings.iso = IsoEstimate{800, 700, 900, "", 12};
-  answerQuestions(plans[0], findings);
-  ASSERT_TRUE(plans[0].job.correction.noise);
-  EXPECT_NEAR(plans[0].job.correction.noise->sigma[0][0], 2, 1e-6);
-  EXPECT_FALSE(plans[0].questions.any());
+  ClipFacts facts = plans[0].facts;
+  facts.noise[plans[0].decision.missing.question].iso = IsoEstimate{800, 700, 900, "", 12};
+  const ClipPlan told = planAgain(plans[0], facts);
+  ASSERT_TRUE(told.decision.ready());
+  ASSERT_TRUE(told.job.correction.noise);
+  EXPECT_NEAR(told.job.correction.noise->sigma[0][0], 2, 1e-6);
+  EXPECT_FALSE(told.questions.any());
+  EXPECT_EQ(told.job.place.path, plans[0].job.place.path);
   // And the run itself asks, and says what it heard.
   Batch batch(f.plan());
   batch.run({});
@@ -423,6 +430,70 @@ TEST(ShootFile, RoundTripWithRelativeNames) {
   EXPECT_EQ(back.output.encode.codec, Codec::ProRes422HQ);
   EXPECT_EQ(back.output.size, (PictureSize{1280, 720}));
   EXPECT_THROW(parseShoot("{\"format\":\"glenhaze-shoot\",\"version\":7}", "x"), Error);
+}
+
+TEST(ShootFile, WhatIsOutOfRangeIsRefusedWithTheKeyThatIsWrong) {
+  const auto shoot = [](const std::string& clip, const std::string& output, const std::string& more = "") {
+    return R"({"format":"glenhaze-shoot","version":1,"clips":[{)" + clip + R"(}],"output":{)" + output + "}" + more + "}";
+  };
+  const std::string clip = R"("path":"a.mp4")";
+  EXPECT_NO_THROW(parseShoot(shoot(clip, ""), "/s/x"));
+  for (const auto& [text, key] : std::vector<std::pair<std::string, std::string>>{
+           {shoot(clip, R"("size":[320,0])"), "size"},
+           {shoot(clip, R"("size":[1920,1])"), "size"},
+           {shoot(clip, R"("size":[-2,-2])"), "size"},
+           {shoot(clip, R"("bit_rate":-1)"), "bit_rate"},
+           {shoot(clip + R"(,"iso":1e300)", ""), "iso"},
+           {shoot(clip + R"(,"iso":-400)", ""), "iso"},
+           {shoot(clip + R"(,"range":[9,3])", ""), "range"},
+           {shoot(R"("path":"")", ""), "path"},
+           {shoot(clip, "", R"(,"iso_pattern":")" + std::string(200'000, '*') + R"(#")"), "iso_pattern"},
+           {std::string(100'000, '['), ""},
+           {shoot(clip + R"(,"x":)" + std::string(1000, '[') + std::string(1000, ']'), ""), "deep"}}) {
+    try {
+      parseShoot(text, "/s/x");
+      ADD_FAILURE() << text.substr(0, 200);
+    } catch (const Error& error) {
+      EXPECT_EQ(error.kind(), ErrorKind::Unreadable);
+      EXPECT_NE(std::string(error.what()).find(key), std::string::npos) << error.what();
+    }
+  }
+}
+
+TEST(ShootFile, KeysFromTomorrowOddNamesAndThePickedLightComeBack) {
+  const testing::ScratchFolder folder;
+  Shoot shoot;
+  ShootClip clip;
+  clip.path = folder / "caf\xE9.mp4";
+  clip.iso_estimate = IsoEstimate{900, 800, 1000, "lamp-lit", 5};
+  shoot.clips = {clip};
+  shoot.answers["k"] = {"Limpet A1", "wide", "", "", {}};
+  const fs::path file = folder / "s.glenhaze-shoot.json";
+  saveShoot(shoot, file);
+  std::string text = readFile(file);
+  for (const std::string at : {"\"path\"", "\"camera\"", "\"codec\""})
+    text.insert(text.find(at), "\"from_tomorrow\": [1], ");
+  writeFileAtomically(file, text);
+  Shoot back = loadShoot(file);
+  EXPECT_EQ(back.clips[0].path, clip.path);
+  EXPECT_EQ(back.clips[0].iso_estimate->light, "lamp-lit");
+  back.clips[0].iso = 400;
+  back.answers["k"].view = "narrow";
+  saveShoot(back, file);
+  text = readFile(file);
+  size_t count = 0;
+  for (size_t at = text.find("from_tomorrow"); at != std::string::npos; at = text.find("from_tomorrow", at + 1)) ++count;
+  EXPECT_EQ(count, 3U) << text;
+}
+
+// Many stars, and long names, must not take for ever.
+TEST(IsoFromName, TimeGrowsWithTheLengthsOnly) {
+  const std::string name(250, 'a');
+  std::string pattern;
+  for (int i = 0; i < 100; ++i) pattern += "*a";
+  EXPECT_FALSE(isoFromName("/x/" + name + ".mp4", pattern + "*b#"));
+  EXPECT_EQ(isoFromName("/x/" + name + "b77.mp4", pattern + "*b#"), 77);
+  EXPECT_FALSE(isoFromName("/x/a1.mp4", std::string(200'000, '*') + "#"));
 }
 
 TEST(Report, NamesEveryClipOnceAndEscapes) {

@@ -12,10 +12,15 @@
 #include "core/motion/hand.h"
 #include "core/motion/stabilize.h"
 #include "core/motion/tracks.h"
-#include "core/pipeline/warp.h"
 #include "core/profile/match.h"
 
 namespace glenhaze {
+
+/// Parts that were asked for by name: one that cannot be done is then a refusal, not left out.
+struct AskedParts {
+  bool lens = false, shutter = false, noise = false, stabilization = false;
+  bool any() const { return lens || shutter || noise || stabilization; }
+};
 
 struct OutputSettings {
   std::filesystem::path folder;  ///< empty: "rendered" beside the shoot
@@ -27,6 +32,7 @@ struct OutputSettings {
   bool shutter_on = true;
   bool noise_on = true;
   bool stabilization_on = true;
+  AskedParts asked;  ///< not kept in the file
 };
 
 struct ShootClip {

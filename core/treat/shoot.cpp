@@ -1,4 +1,4 @@
-#include "core/run/shoot.h"
+#include "core/treat/shoot.h"
 
 #include <algorithm>
 #include <array>

@@ -1,0 +1,59 @@
+#include "core/clip/fact_store.h"
+
+#include "core/base/error.h"
+
+namespace glenhaze {
+
+namespace {
+
+constexpr const char* kSchema =
+    "CREATE TABLE IF NOT EXISTS facts(file BLOB, kind BLOB, question BLOB, fact BLOB,"
+    " PRIMARY KEY(file, kind, question));";
+
+// Names and times may change; what the file holds may not.
+std::string keyOf(const FileId& file) { return std::to_string(file.bytes) + " " + file.content; }
+
+}  // namespace
+
+FactStore::FactStore(const std::filesystem::path& file) {
+  try {
+    database_ = std::make_unique<Database>(file, kSchema);
+  } catch (const Error&) {
+    // On a card that may not be written to nothing is kept.
+  }
+}
+
+std::optional<std::string> FactStore::find(const FileId& file, const std::string& kind,
+                                           const std::string& question) const {
+  if (!database_ || !file.exists()) return std::nullopt;
+  try {
+    const auto rows = database_->run("SELECT fact FROM facts WHERE file=? AND kind=? AND question=?",
+                                     {keyOf(file), kind, question});
+    if (!rows.empty()) return textOf(rows[0][0]);
+  } catch (const Error&) {
+  }
+  return std::nullopt;
+}
+
+std::map<std::string, std::string> FactStore::all(const FileId& file, const std::string& kind) const {
+  std::map<std::string, std::string> facts;
+  if (!database_ || !file.exists()) return facts;
+  try {
+    for (const auto& row : database_->run("SELECT question, fact FROM facts WHERE file=? AND kind=?",
+                                          {keyOf(file), kind}))
+      facts[textOf(row[0])] = textOf(row[1]);
+  } catch (const Error&) {
+  }
+  return facts;
+}
+
+void FactStore::put(const FileId& file, const std::string& kind, const std::string& question,
+                    const std::string& fact) {
+  if (!database_ || !file.exists()) return;
+  try {
+    database_->run("INSERT OR REPLACE INTO facts VALUES(?,?,?,?)", {keyOf(file), kind, question, fact});
+  } catch (const Error&) {
+  }
+}
+
+}  // namespace glenhaze

@@ -1,0 +1,37 @@
+#pragma once
+// What was found out about footage, kept beside the shoot, so that nothing is looked at twice: by window, console and
+// runs, also at the same time. A store that is damaged, or cannot be written to, costs another look, never a failure.
+
+#include <filesystem>
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "core/base/database.h"
+#include "core/clip/file_id.h"
+
+namespace glenhaze {
+
+/// All methods may be called from any thread, and never throw.
+class FactStore {
+ public:
+  /// Keeps nothing: for shoots that are not saved yet.
+  FactStore() = default;
+  explicit FactStore(const std::filesystem::path& file);
+
+  /// A fact about a file; `question`: what it depends on besides the file. Found also when the file was renamed,
+  /// moved or copied.
+  std::optional<std::string> find(const FileId& file, const std::string& kind, const std::string& question) const;
+  /// All facts of one kind, by what they depend on.
+  std::map<std::string, std::string> all(const FileId& file, const std::string& kind) const;
+  void put(const FileId& file, const std::string& kind, const std::string& question, const std::string& fact);
+
+ private:
+  std::unique_ptr<Database> database_;
+};
+
+/// Where the facts about the footage of a shoot are kept: beside its file.
+constexpr const char* kFactsName = ".glenhaze-facts.sqlite";
+
+}  // namespace glenhaze

@@ -1,0 +1,59 @@
+#pragma once
+// The one decision: what becomes of a clip, from what is set, what is known of it, and the profiles. Nobody else
+// decides anything: window, console, previews and runs all ask here.
+
+#include <span>
+#include <string>
+
+#include "core/profile/match.h"
+#include "core/treat/facts.h"
+#include "core/treat/shoot.h"
+#include "core/treat/treatment.h"
+
+namespace glenhaze {
+
+/// Why a clip will not be rendered.
+struct Refusal {
+  std::string reason;
+  bool fault = false;  ///< of the file, not a choice
+};
+
+/// What has to be found out from the pictures first (see core/run/ask.h).
+struct MissingFacts {
+  bool iso = false;    ///< nothing says it
+  bool light = false;  ///< the ISO is known, but there are curves for several kinds of light
+  double known_iso = 0;
+  std::vector<NoiseCurve> curves;
+  std::string question;  ///< under which the answer is kept
+  bool any() const { return iso || light; }
+};
+
+/// One of three holds: a refusal, facts that are missing, or a treatment that is complete.
+struct Decision {
+  ProfileMatch match;
+  std::optional<Refusal> refusal;
+  MissingFacts missing;
+  /// Complete when ready(); else as far as it is decided, for looking at meanwhile.
+  Treatment treatment;
+  /// Sentences about what was asked for and is not done, or was told by the clip's own noise.
+  std::vector<std::string> notes;
+
+  bool ready() const { return !refusal && !missing.any(); }
+};
+
+/// A pure function, but that a motion log's content is looked at. `clip` is one of the shoot's, or an edited copy.
+Decision decide(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts,
+                std::span<const Profile> profiles);
+
+/// The match of one clip of a shoot, with the user's answers and assignments taken into account.
+ProfileMatch matchClip(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                       std::span<const Profile> profiles);
+
+/// The curve that a clip's noise is removed by; Missing with the reason where there is none.
+IsoCurve noiseCurveFor(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts,
+                       const ProfileMatch& match, std::span<const Profile> profiles);
+
+/// The profile of a match; null for none.
+const Profile* profileOf(const ProfileMatch& match, std::span<const Profile> profiles);
+
+}  // namespace glenhaze

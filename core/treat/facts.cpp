@@ -1,0 +1,60 @@
+#include "core/treat/facts.h"
+
+#include "core/base/digest.h"
+#include "core/base/json_text.h"
+#include "core/base/numbers.h"
+
+namespace glenhaze {
+
+using nlohmann::json;
+
+namespace {
+
+constexpr const char* kNoise = "noise";
+
+json toJson(const NoiseFact& fact) {
+  json out = {{"why_not", fact.why_not}};
+  if (fact.iso)
+    out["iso"] = {{"iso", fact.iso->iso},     {"low", fact.iso->low},         {"high", fact.iso->high},
+                  {"light", fact.iso->light}, {"patches", fact.iso->patches}};
+  if (fact.light) out["light"] = {{"light", fact.light->light}, {"reason", fact.light->reason}};
+  return out;
+}
+
+NoiseFact fromJson(const json& in) {
+  NoiseFact fact;
+  fact.why_not = in.at("why_not").get<std::string>();
+  if (in.contains("iso")) {
+    const json& i = in["iso"];
+    fact.iso = IsoEstimate{i.at("iso").get<double>(), i.at("low").get<double>(), i.at("high").get<double>(),
+                           i.at("light").get<std::string>(), i.at("patches").get<int>()};
+  }
+  if (in.contains("light"))
+    fact.light = LightPick{in["light"].at("light").get<std::string>(), in["light"].at("reason").get<std::string>()};
+  return fact;
+}
+
+}  // namespace
+
+std::string noiseQuestionOf(std::span<const NoiseCurve> curves, double known_iso) {
+  json key = json::array({known_iso});
+  for (const NoiseCurve& c : curves) key.push_back({c.iso, c.light, c.level, c.sigma, c.octaves});
+  return digestOf(jsonText(key));
+}
+
+void recall(FactStore& store, ClipFacts& facts) {
+  for (const auto& [question, text] : store.all(facts.id, kNoise)) {
+    try {
+      facts.noise[question] = fromJson(parseJson(text));
+    } catch (const std::exception&) {
+      // Written by another version, or damaged: it is asked again.
+    }
+  }
+}
+
+void remember(FactStore& store, const ClipFacts& facts, const std::string& question) {
+  if (const auto at = facts.noise.find(question); at != facts.noise.end())
+    store.put(facts.id, kNoise, question, jsonText(toJson(at->second)));
+}
+
+}  // namespace glenhaze

@@ -1,0 +1,156 @@
+#include "core/treat/treatment.h"
+
+#include <array>
+#include <stdexcept>
+
+#include "core/base/digest.h"
+#include "core/base/json_text.h"
+#include "core/motion/settings.h"
+#include "core/profile/profile.h"
+
+namespace glenhaze {
+
+using nlohmann::json;
+
+namespace {
+
+constexpr std::array<const char*, 2> kFields = {"keep", "deinterlace"};
+constexpr std::array<const char*, 3> kQualities = {"small", "standard", "high"};
+constexpr std::array<const char*, 3> kSounds = {"keep", "pcm", "none"};
+
+template <typename Value, size_t N>
+Value fromName(const std::array<const char*, N>& names, const json& in) {
+  const auto name = in.get<std::string>();
+  for (size_t i = 0; i < N; ++i)
+    if (name == names[i]) return static_cast<Value>(i);
+  throw std::invalid_argument("not known: " + name);
+}
+
+json curveToJson(const NoiseCurve& c) {
+  return {{"iso", c.iso},     {"light", c.light},   {"level", c.level},
+          {"sigma", c.sigma}, {"spread", c.spread}, {"octaves", c.octaves}};
+}
+
+NoiseCurve curveFromJson(const json& in) {
+  NoiseCurve c;
+  c.iso = in.at("iso").get<double>();
+  c.light = in.at("light").get<std::string>();
+  c.level = in.at("level").get<std::vector<double>>();
+  c.sigma = in.at("sigma").get<decltype(c.sigma)>();
+  c.spread = in.at("spread").get<decltype(c.spread)>();
+  c.octaves = in.at("octaves").get<decltype(c.octaves)>();
+  return c;
+}
+
+json cleaningToJson(const Cleaning& c) {
+  json out = {{"settings", parseJson(denoiseToText(c.settings))},
+              {"changes", json::array()},
+              {"hot_pixels", json::array()}};
+  if (c.noise) out["noise"] = curveToJson(*c.noise);
+  for (const NoiseChange& change : c.changes)
+    out["changes"].push_back({{"first", change.first}, {"curve", curveToJson(change.curve)}});
+  for (const HotPixel& p : c.hot_pixels) out["hot_pixels"].push_back({p.x, p.y, p.excess});
+  return out;
+}
+
+Cleaning cleaningFromJson(const json& in) {
+  Cleaning c;
+  c.settings = denoiseFromText(jsonText(in.at("settings")));
+  if (in.contains("noise")) c.noise = curveFromJson(in["noise"]);
+  for (const json& change : in.at("changes"))
+    c.changes.push_back({change.at("first").get<int64_t>(), curveFromJson(change.at("curve"))});
+  for (const json& p : in.at("hot_pixels"))
+    c.hot_pixels.push_back({p.at(0).get<int>(), p.at(1).get<int>(), p.at(2).get<double>()});
+  return c;
+}
+
+json motionToJson(const MotionTreatment& m) {
+  return {{"readout_s", m.shutter.readout_s},
+          {"direction", scanDirectionName(m.shutter.direction)},
+          {"own_motion", m.own_motion},
+          {"settings", parseJson(stabilizationToText(m.settings))},
+          {"masks", parseJson(masksToText(m.masks))},
+          {"hand", parseJson(handKeysToText(m.hand))},
+          {"log", pathToText(m.log)},
+          {"log_id", m.log_id.text()}};
+}
+
+MotionTreatment motionFromJson(const json& in) {
+  MotionTreatment m;
+  m.shutter.readout_s = in.at("readout_s").get<double>();
+  const auto direction = scanDirectionFromName(in.at("direction").get<std::string>());
+  if (!direction) throw std::invalid_argument("direction is not known");
+  m.shutter.direction = *direction;
+  m.own_motion = in.at("own_motion").get<bool>();
+  m.settings = stabilizationFromText(jsonText(in.at("settings")));
+  m.masks = masksFromText(jsonText(in.at("masks")));
+  m.hand = handKeysFromText(jsonText(in.at("hand")));
+  m.log = pathFromText(in.at("log").get<std::string>());
+  m.log_id = FileId::fromText(in.at("log_id").get<std::string>());
+  return m;
+}
+
+json lensToJson(const Lens& l) {
+  return {{"model", lensModelName(l.model)}, {"size", {l.width, l.height}}, {"focal_px", {l.fx, l.fy}},
+          {"centre_px", {l.cx, l.cy}},       {"coefficients", l.k}};
+}
+
+Lens lensFromJson(const json& in) {
+  Lens l;
+  const auto model = lensModelFromName(in.at("model").get<std::string>());
+  if (!model) throw std::invalid_argument("lens model is not known");
+  l.model = *model;
+  l.width = in.at("size").at(0).get<int>();
+  l.height = in.at("size").at(1).get<int>();
+  l.fx = in.at("focal_px").at(0).get<double>();
+  l.fy = in.at("focal_px").at(1).get<double>();
+  l.cx = in.at("centre_px").at(0).get<double>();
+  l.cy = in.at("centre_px").at(1).get<double>();
+  l.k = in.at("coefficients").get<decltype(l.k)>();
+  return l;
+}
+
+}  // namespace
+
+std::string treatmentToJson(const Treatment& t) {
+  json out = {{"lens_amount", t.lens_amount},
+              {"fill", t.fill},
+              {"output", {t.output.width, t.output.height}},
+              {"fields", kFields[static_cast<size_t>(t.fields)]},
+              {"range", {t.range.first, t.range.last}},
+              {"codec", codecName(t.codec)},
+              {"quality", kQualities[static_cast<size_t>(t.quality)]},
+              {"sound", kSounds[static_cast<size_t>(t.sound)]}};
+  if (t.bit_rate) out["bit_rate"] = *t.bit_rate;
+  if (t.cleaning) out["cleaning"] = cleaningToJson(*t.cleaning);
+  if (t.lens) out["lens"] = lensToJson(*t.lens);
+  if (t.motion) out["motion"] = motionToJson(*t.motion);
+  return jsonText(out);
+}
+
+Treatment treatmentFromJson(const std::string& text) {
+  const json in = parseJson(text);
+  Treatment t;
+  t.lens_amount = in.at("lens_amount").get<double>();
+  t.fill = in.at("fill").get<double>();
+  t.output = {in.at("output").at(0).get<int>(), in.at("output").at(1).get<int>()};
+  t.fields = fromName<Fields>(kFields, in.at("fields"));
+  t.range = {in.at("range").at(0).get<int64_t>(), in.at("range").at(1).get<int64_t>()};
+  const auto codec = codecFromName(in.at("codec").get<std::string>());
+  if (!codec) throw std::invalid_argument("codec is not known");
+  t.codec = *codec;
+  t.quality = fromName<Quality>(kQualities, in.at("quality"));
+  t.sound = fromName<Sound>(kSounds, in.at("sound"));
+  if (in.contains("bit_rate")) t.bit_rate = in["bit_rate"].get<int64_t>();
+  if (in.contains("cleaning")) t.cleaning = cleaningFromJson(in["cleaning"]);
+  if (in.contains("lens")) t.lens = lensFromJson(in["lens"]);
+  if (in.contains("motion")) t.motion = motionFromJson(in["motion"]);
+  return t;
+}
+
+std::string fingerprintOf(const Treatment& treatment, const FileId& clip) {
+  return digestOf("glenhaze " + std::to_string(kAlgorithmVersion) + "\n" + clip.text() + "\n" +
+                  treatmentToJson(treatment));
+}
+
+}  // namespace glenhaze

@@ -1,0 +1,73 @@
+#pragma once
+// What becomes of one clip, as one plain value: everything that its rendered picture and sound depend on, and
+// nothing else. Window, console and runs make the same one (see decide.h), the chain of stages is built from it
+// alone (see core/pipeline/chain.h), and its fingerprint says whether an output is up to date.
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/clip/file_id.h"
+#include "core/finish/hot_pixels.h"
+#include "core/lens/model.h"
+#include "core/media/reader.h"
+#include "core/media/writer.h"
+#include "core/motion/hand.h"
+#include "core/motion/stabilize.h"
+#include "core/motion/tracks.h"
+#include "core/noise/denoise.h"
+#include "core/shutter/shutter.h"
+
+namespace glenhaze {
+
+/// Raised whenever a stage's output changes for the same Treatment: outputs made before are out of date then.
+constexpr int kAlgorithmVersion = 1;
+
+/// Before anything moves.
+struct Cleaning {
+  std::optional<NoiseCurve> noise;   ///< of the clip's ISO; empty: noise stays
+  std::vector<NoiseChange> changes;  ///< where the ISO changes within the clip, by frame
+  DenoiseSettings settings;          ///< also of flicker and shadow colour
+  std::vector<HotPixel> hot_pixels;
+  bool operator==(const Cleaning&) const = default;
+};
+
+/// Shutter and stabilization.
+struct MotionTreatment {
+  Shutter shutter;  ///< in the picture as stored; 0 readout: not corrected
+  bool own_motion = false;  ///< also what moves on its own while the rows are read
+  StabilizationSettings settings;
+  std::vector<MotionMask> masks;
+  std::vector<HandKey> hand;  ///< mends the measured path
+  std::filesystem::path log;  ///< a motion log; empty: none
+  FileId log_id;              ///< its content; of no file where there is none
+  bool operator==(const MotionTreatment&) const = default;
+};
+
+struct Treatment {
+  std::optional<Cleaning> cleaning;
+  std::optional<Lens> lens;  ///< for the clip's own picture size
+  double lens_amount = 0;    ///< 0..1; 0 where only the motion needs the lens
+  double fill = 1;           ///< 0: whole picture, 1: filled frame; 1 where nothing moves
+  PictureSize output;        ///< 0 × 0: the clip's own
+  std::optional<MotionTreatment> motion;  ///< needs the lens
+  Fields fields = Fields::Keep;
+  FrameRange range;
+  Codec codec = Codec::H264;
+  Quality quality = Quality::Standard;
+  std::optional<int64_t> bit_rate;
+  Sound sound = Sound::Keep;
+
+  bool operator==(const Treatment&) const = default;
+  /// Whether the picture is changed in any way but by its encoding.
+  bool changesPicture() const { return cleaning || lens_amount > 0 || motion || output.width > 0; }
+};
+
+/// The one JSON form, with every field in it; and back. fromJson throws std::exception for a text that is none.
+std::string treatmentToJson(const Treatment& treatment);
+Treatment treatmentFromJson(const std::string& text);
+
+/// 64 hexadecimal digits of what the output of this clip under this Treatment depends on.
+std::string fingerprintOf(const Treatment& treatment, const FileId& clip);
+
+}  // namespace glenhaze

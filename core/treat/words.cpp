@@ -1,0 +1,225 @@
+#include "core/treat/words.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/numbers.h"
+#include "core/motion/settings.h"
+#include "core/treat/iso.h"
+
+namespace glenhaze {
+
+namespace {
+
+std::string pixels(double value) { return fixedText(value, 2) + " px"; }
+std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
+
+CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                      const ProfileMatch& match, std::span<const Profile> profiles) {
+  CoverageCell cell;
+  cell.reason = match.reason;
+  if (!info.readable()) {
+    cell.reason = info.problems.front().text;
+    return cell;
+  }
+  if (match.kind == MatchKind::None) return cell;
+  const Profile& profile = profiles[static_cast<size_t>(match.profile)];
+  if (!profile.lens) {
+    cell.reason = "The lens of " + profile.camera.name + " is not measured yet.";
+    return cell;
+  }
+  const LensPart& lens = *profile.lens;
+  cell.figure = lens.rms_px >= 0 ? pixels(lens.rms_px) : lens.method == "typed" ? "typed" : "by hand";
+  const bool off = !shoot.output.lens_on || !clip.lens_on;
+  const std::vector<std::string> doubts = checkProfile(profile);
+  if (off)
+    cell.kind = Coverage::Off;
+  else if (match.kind == MatchKind::Borrowed)
+    cell.kind = Coverage::Borrowed;
+  else if (!doubts.empty())
+    cell.kind = Coverage::Doubtful;
+  else
+    cell.kind = lens.origin == Origin::Measured ? Coverage::Measured : Coverage::ByHand;
+  for (const std::string& doubt : doubts) cell.reason += " " + doubt;
+  return cell;
+}
+
+// "ISO 1600 · σ 2.0", "ISO 1250 ≈ 800–1600", "ISO 6400 from 3200".
+std::string noiseFigure(double iso, const IsoCurve& found) {
+  const auto whole = [](double v) { return std::to_string(std::lround(v)); };
+  if (found.kind == IsoKind::Between)
+    return isoText(iso) + " ≈ " + whole(found.low) + "–" + whole(found.high);
+  if (found.kind == IsoKind::Extended) return isoText(iso) + " from " + whole(found.low);
+  return isoText(iso) + " · σ " + fixedText(found.curve.sigmaAt(0, 110), 1);
+}
+
+CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info, const IsoCurve& found,
+                       const Decision& decision) {
+  CoverageCell cell;
+  cell.reason = found.reason;
+  if (!info.readable()) {
+    cell.reason = info.problems.front().text;
+    return cell;
+  }
+  if (found.kind == IsoKind::Missing && decision.missing.iso) {
+    cell.figure = "ISO by noise";
+    cell.kind = Coverage::Estimated;
+    return cell;
+  }
+  if (found.kind == IsoKind::Missing) return cell;
+  // Nobody but its own noise has said it where isoOf is silent.
+  const auto said = isoOf(shoot, clip, info);
+  const ClipIso iso = said ? *said : ClipIso{found.curve.iso, ClipIso::From::Noise, isoText(found.curve.iso)};
+  cell.figure = noiseFigure(iso.iso, found);
+  if (!clip.iso && !info.iso_changes.empty()) {
+    const auto [low, high] =
+        std::minmax_element(info.iso_changes.begin(), info.iso_changes.end(),
+                            [](const auto& a, const auto& b) { return a.second < b.second; });
+    cell.figure = isoText(low->second) + "–" + std::to_string(high->second);
+    cell.reason += " The ISO changes " + std::to_string(info.iso_changes.size() - 1) +
+                   " times within the clip and is followed.";
+  }
+  if (decision.missing.light)
+    cell.reason += " There are curves for several kinds of light: the run picks what fits.";
+  if (iso.from == ClipIso::From::Noise) cell.reason = iso.text + " by the clip's own noise. " + cell.reason;
+  if (!shoot.output.noise_on || !clip.noise_on)
+    cell.kind = Coverage::Off;
+  else if (found.kind == IsoKind::Extended || iso.from == ClipIso::From::Noise)
+    cell.kind = Coverage::Estimated;
+  else if (found.kind == IsoKind::Between && found.gap_stops > 1 + 1e-6)
+    cell.kind = Coverage::Doubtful;
+  else
+    cell.kind = Coverage::Measured;
+  if (found.kind == IsoKind::Between && found.gap_stops > 1 + 1e-6)
+    cell.reason += " They are more than a stop apart: measure one between.";
+  if (found.kind == IsoKind::Extended && found.gap_stops > 1 + 1e-6)
+    cell.reason += " It is more than a stop away.";
+  return cell;
+}
+
+std::string milliseconds(double seconds) {
+  return fixedText(seconds * 1000, 1) + " ms";
+}
+
+CoverageCell shutterCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                         const ProfileMatch& match, std::span<const Profile> profiles) {
+  CoverageCell cell;
+  cell.reason = info.readable() ? match.reason : info.problems.front().text;
+  const Profile* profile = profileOf(match, profiles);
+  if (!info.readable() || profile == nullptr) return cell;
+  if (!profile->shutter) {
+    cell.reason = "The shutter of " + profile->camera.name + " is not measured yet.";
+    return cell;
+  }
+  const ShutterPart& part = *profile->shutter;
+  const double interval = info.fps.value() > 0 ? 1 / info.fps.value() : 0;
+  cell.figure = part.shutter.readout_s > 0 ? milliseconds(part.shutter.readout_s) : "global";
+  cell.reason = "Read " + std::string(part.shutter.readout_s > 0 ? "in " + cell.figure : "all at once");
+  if (interval > 0 && part.shutter.readout_s > 0)
+    cell.reason += ", " + std::to_string(std::lround(part.shutter.readout_s / interval * 100)) +
+                   " % of the frame interval, " + scanDirectionName(part.shutter.direction);
+  cell.reason += ".";
+  const std::vector<std::string> doubts = plausibilityOf(part.shutter, interval);
+  for (const std::string& doubt : doubts) cell.reason += " " + doubt;
+  const bool unknown = part.shutter.readout_s > 0 && part.shutter.direction == ScanDirection::Unknown;
+  const bool blind = !match.lens && part.shutter.rolls();
+  if (blind) cell.reason += " Rows can be put right only with the lens: measure it first.";
+  if (unknown) cell.reason += " Its direction is not known: say it, or nothing is corrected.";
+  if (!shoot.output.shutter_on || !clip.shutter_on)
+    cell.kind = Coverage::Off;
+  else if (match.kind == MatchKind::Borrowed)
+    cell.kind = Coverage::Borrowed;
+  else if (unknown || blind || (interval > 0 && part.shutter.readout_s > 1.02 * interval))
+    cell.kind = Coverage::Doubtful;
+  else
+    cell.kind = part.origin == Origin::Measured ? Coverage::Measured : Coverage::ByHand;
+  return cell;
+}
+
+std::string seconds(double s) {
+  return fixedText(s, 1) + " s";
+}
+
+CoverageCell stabilizationCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                               const ProfileMatch& match, std::span<const Profile> profiles) {
+  CoverageCell cell;
+  cell.reason = info.readable() ? match.reason : info.problems.front().text;
+  const Profile* profile = profileOf(match, profiles);
+  if (!info.readable() || profile == nullptr) return cell;
+  if (!profile->stabilization && !clip.stabilization) {
+    cell.reason = "No stabilization is set for " + profile->camera.name + " yet.";
+    return cell;
+  }
+  const StabilizationSettings s = clip.stabilization ? *clip.stabilization : profile->stabilization->settings;
+  if (s.steadying == Steadying::Off) {
+    cell.kind = Coverage::Off;
+    cell.figure = "as filmed";
+    cell.reason = "The clip stays as it was filmed.";
+    return cell;
+  }
+  const bool still = s.steadying == Steadying::HoldStill;
+  cell.figure = still ? "held still" : seconds(s.smoothing_s);
+  cell.reason = (still ? "Held still" : "The move is kept and smoothed over " + seconds(s.smoothing_s)) +
+                std::string(", crop up to ") + std::to_string(std::lround(s.crop_limit * 100)) + " %.";
+  if (!profile->lens) {
+    cell.kind = Coverage::Doubtful;
+    cell.reason += " It needs the lens: measure it first.";
+    return cell;
+  }
+  if (!shoot.output.stabilization_on || !clip.stabilization_on)
+    cell.kind = Coverage::Off;
+  else
+    cell.kind = clip.stabilization ? Coverage::ByHand : Coverage::Measured;
+  return cell;
+}
+
+}  // namespace
+
+Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts, const Decision& decision,
+                      std::span<const Profile> profiles) {
+  const ClipInfo& info = facts.info;
+  const ProfileMatch& match = decision.match;
+  return {lensCell(shoot, clip, info, match, profiles), shutterCell(shoot, clip, info, match, profiles),
+          noiseCell(shoot, clip, info, noiseCurveFor(shoot, clip, facts, match, profiles), decision),
+          stabilizationCell(shoot, clip, info, match, profiles)};
+}
+
+std::vector<std::string> partsDone(const Treatment& t) {
+  std::vector<std::string> parts;
+  if (t.lens && t.lens_amount > 0)
+    parts.push_back(t.lens_amount < 1 ? "lens (" + fixedText(t.lens_amount * 100, 0) + " %)" : "lens");
+  if (t.motion && t.motion->shutter.rolls()) parts.push_back(t.motion->own_motion ? "shutter (own motion too)" : "shutter");
+  if (t.cleaning) {
+    const Cleaning& c = *t.cleaning;
+    if (c.noise) parts.push_back("noise (" + isoText(c.noise->iso) + (c.noise->light.empty() ? "" : ", " + c.noise->light) + ")");
+    if (!c.hot_pixels.empty()) parts.push_back("hot pixels (" + std::to_string(c.hot_pixels.size()) + ")");
+    if (c.settings.flicker > 0) parts.push_back("flicker");
+    if (c.settings.shadow_colour > 0) parts.push_back("shadow colour");
+  }
+  if (t.motion && t.motion->settings.steadying != Steadying::Off)
+    parts.push_back("stabilization (" + steadyingName(t.motion->settings.steadying) + ")");
+  if (t.output.width > 0)
+    parts.push_back("size " + std::to_string(t.output.width) + " × " + std::to_string(t.output.height));
+  if (t.fields == Fields::Deinterlace) parts.push_back("deinterlaced");
+  return parts;
+}
+
+std::string doneText(const Treatment& treatment) {
+  const auto parts = partsDone(treatment);
+  if (parts.empty()) return "The picture is as it was filmed.";
+  std::string text = "Done: ";
+  for (size_t i = 0; i < parts.size(); ++i) text += (i > 0 ? ", " : "") + parts[i];
+  return text + ".";
+}
+
+CorrectionFigures figuresOf(const Treatment& treatment) {
+  CorrectionFigures figures;
+  if (!treatment.lens) return figures;
+  const LensWindow window(*treatment.lens, {treatment.output.width, treatment.output.height,
+                                            treatment.lens_amount, treatment.fill});
+  const EnlargementMap map = enlargementMap(window, 8, 8);
+  const WindowCost cost = windowCost(window, *treatment.lens);
+  return {map.corner, map.centre, cost.lost_share, cost.blank_share};
+}
+
+}  // namespace glenhaze

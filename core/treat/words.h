@@ -1,0 +1,41 @@
+#pragma once
+// What a decision means, in words and figures: coverage cells, what was done, what it costs. Nothing is decided here.
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "core/treat/decide.h"
+
+namespace glenhaze {
+
+/// How a part of the correction stands for one clip.
+enum class Coverage { Measured, ByHand, Borrowed, Estimated, Missing, Off, Doubtful };
+
+struct CoverageCell {
+  Coverage kind = Coverage::Missing;
+  std::string figure;  ///< "0.31 px"; "" when there is none
+  std::string reason;  ///< a sentence
+};
+
+struct Coverages {
+  CoverageCell lens, shutter, noise, stabilization;
+};
+Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts, const Decision& decision,
+                      std::span<const Profile> profiles);
+
+/// What a treatment does to the picture, part by part: "lens", "noise (ISO 400)", …; empty when nothing.
+std::vector<std::string> partsDone(const Treatment& treatment);
+/// The same as a sentence.
+std::string doneText(const Treatment& treatment);
+
+/// Figures of what a treatment does to a clip's picture.
+struct CorrectionFigures {
+  double corner_enlargement = 1;
+  double centre_enlargement = 1;
+  double lost_share = 0;
+  double blank_share = 0;
+};
+CorrectionFigures figuresOf(const Treatment& treatment);
+
+}  // namespace glenhaze
