@@ -170,26 +170,26 @@ OutputSettings outputOf(const ApplyRequest& request) {
 
 json describe(const RunItem& item) {
   json entry = {
-      {"source", item.plan.info.path.string()},
-      {"output", item.state == RunState::Done ? json(item.plan.job.place.path.string()) : json(nullptr)},
+      {"source", item.plan->info.path.string()},
+      {"output", item.state == RunState::Done ? json(item.plan->job.place.path.string()) : json(nullptr)},
       {"state", item.state == RunState::Done      ? "done"
                 : item.state == RunState::Skipped ? "skipped"
                                                   : "failed"},
       {"why", item.why},
       {"frames", item.frames},
       {"fps", item.fps},
-      {"match", item.plan.match.reason},
-      {"noise", item.plan.noise.reason},
-      {"shutter", item.plan.shutter.reason},
-      {"stabilization", item.plan.stabilization.reason}};
+      {"match", item.plan->match.reason},
+      {"noise", item.plan->noise.reason},
+      {"shutter", item.plan->shutter.reason},
+      {"stabilization", item.plan->stabilization.reason}};
   json figures = json::object();
-  if (item.state == RunState::Done) figures["done"] = partsDone(item.plan.decision.treatment);
-  if (item.state == RunState::Done && item.plan.job.correction.noise) {
-    figures["iso"] = item.plan.job.correction.noise->iso;
-    figures["noise_sigma"] = item.plan.job.correction.noise->sigmaAt(0, 110);
+  if (item.state == RunState::Done) figures["done"] = partsDone(item.plan->decision.treatment);
+  if (item.state == RunState::Done && item.plan->job.correction.noise) {
+    figures["iso"] = item.plan->job.correction.noise->iso;
+    figures["noise_sigma"] = item.plan->job.correction.noise->sigmaAt(0, 110);
   }
-  if (item.state == RunState::Done && item.plan.job.correction.lens) {
-    const CorrectionFigures f = figuresOf(item.plan.decision.treatment);
+  if (item.state == RunState::Done && item.plan->job.correction.lens) {
+    const CorrectionFigures f = figuresOf(item.plan->decision.treatment);
     figures["centre_enlargement"] = f.centre_enlargement;
     figures["corner_enlargement"] = f.corner_enlargement;
     figures["lost_share"] = f.lost_share;
@@ -229,9 +229,9 @@ Answer runBatch(Batch& batch) {
   for (const RunItem& item : batch.items()) {
     answer.json["clips"].push_back(describe(item));
     bad += item.state == RunState::Done ? 0 : 1;
-    answer.text += runStateName(item.state) + "  " + item.plan.info.path.string();
+    answer.text += runStateName(item.state) + "  " + item.plan->info.path.string();
     if (item.state == RunState::Done)
-      answer.text += " → " + item.plan.job.place.path.string() + " (" + std::to_string(item.frames) + " frames" +
+      answer.text += " → " + item.plan->job.place.path.string() + " (" + std::to_string(item.frames) + " frames" +
                      (item.fps > 0 ? ", " + number(item.fps, 1) + " frames/s" : "") + ")";
     answer.text += "\n";
     if (!item.why.empty()) answer.text += "      " + item.why + "\n";
@@ -241,12 +241,13 @@ Answer runBatch(Batch& batch) {
 }
 
 // --match any: a clip that matches none takes the first profile that has its shape.
-void assignLeftovers(Shoot& shoot, const std::vector<ClipInfo>& infos, const std::vector<Profile>& profiles) {
-  for (size_t i = 0; i < infos.size(); ++i) {
-    if (!infos[i].readable()) continue;
-    if (matchClip(shoot, shoot.clips[i], infos[i], profiles).kind != MatchKind::None) continue;
+void assignLeftovers(Shoot& shoot, const std::vector<ClipFacts>& facts, const std::vector<Profile>& profiles) {
+  for (size_t i = 0; i < facts.size(); ++i) {
+    const ClipInfo& info = facts[i].info;
+    if (!info.readable()) continue;
+    if (matchClip(shoot, shoot.clips[i], info, profiles).kind != MatchKind::None) continue;
     for (const Profile& profile : profiles)
-      if (assignProfile(infos[i], profile, 0).kind != MatchKind::None) {
+      if (assignProfile(info, profile, 0).kind != MatchKind::None) {
         shoot.clips[i].assigned_profile = profile.path.filename().string();
         break;
       }
@@ -258,30 +259,27 @@ Answer runApply(const ApplyRequest& request) {
   shoot.output = outputOf(request);
   std::vector<Profile> profiles;
   for (const auto& path : toPaths(request.profiles)) profiles.push_back(loadProfile(path));
-  std::vector<ClipInfo> infos;
   for (const auto& path : toPaths(request.clips)) {
     ShootClip clip;
     clip.path = std::filesystem::absolute(path).lexically_normal();
     clip.deinterlace = request.deinterlace;
     clip.shutter_local = shutterLocalOf(request);
     shoot.clips.push_back(clip);
-    infos.push_back(probe(clip.path));
-    if (request.iso > 0 && !infos.back().iso) infos.back().iso = request.iso;
   }
+  std::vector<ClipFacts> facts = factsOfAll(shoot);
+  for (ClipFacts& one : facts)
+    if (request.iso > 0 && !one.info.iso) one.info.iso = request.iso;
   applyNoiseSettings(request.settings, profiles);
   applyStabilization(request, profiles);
-  if (request.match == "any") assignLeftovers(shoot, infos, profiles);
-  Batch batch(planShoot(shoot, infos, profiles), request.overwrite ? Replace::Files : Replace::Nothing);
+  if (request.match == "any") assignLeftovers(shoot, facts, profiles);
+  Batch batch(planShoot(shoot, facts, profiles), request.overwrite ? Replace::Files : Replace::Nothing);
   return runBatch(batch);
 }
 
 Answer runShoot(const std::string& file) {
-  const Shoot shoot = loadShoot(file);
-  const ProfileSet set = loadProfiles(shoot.profileFolders());
-  for (const std::string& problem : set.problems) std::cerr << "glenhaze-cli: " << problem << "\n";
-  std::vector<ClipInfo> infos;
-  for (const ShootClip& clip : shoot.clips) infos.push_back(probe(clip.path));
-  Batch batch(planShoot(shoot, infos, set.profiles), Replace::Ours);
+  PlannedShoot planned = planShootFile(file);
+  for (const std::string& problem : planned.problems) std::cerr << "glenhaze-cli: " << problem << "\n";
+  Batch batch(std::move(planned.plans), Replace::Ours);
   return runBatch(batch);
 }
 

@@ -10,6 +10,7 @@
 
 #include "core/base/progress.h"
 #include "core/media/clip_info.h"
+#include "core/run/plan.h"
 
 namespace glenhaze::console {
 
@@ -41,6 +42,18 @@ void addNoise(CLI::App& app, Session& session);
 void addProfile(CLI::App& app, Session& session);
 void addApply(CLI::App& app, Session& session);
 void addRun(CLI::App& app, Session& session);
+void addShoot(CLI::App& app, Session& session);
+
+/// What is known of a shoot's clips, in their order; files are looked at side by side.
+std::vector<ClipFacts> factsOfAll(const Shoot& shoot);
+
+/// A shoot file with what a run would do to each clip.
+struct PlannedShoot {
+  Shoot shoot;
+  std::vector<ClipPlan> plans;
+  std::vector<std::string> problems;  ///< of profiles that cannot be read
+};
+PlannedShoot planShootFile(const std::string& file);
 
 /// Prints "label 42 %, 1:05 left" over itself on standard error, only where that is a terminal.
 class ProgressLine {

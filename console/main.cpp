@@ -53,6 +53,7 @@ int run(int argc, char** argv) {
   addProfile(app, session);
   addApply(app, session);
   addRun(app, session);
+  addShoot(app, session);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {

@@ -1,4 +1,5 @@
 #include "console/console.h"
+#include "core/base/parallel.h"
 #include "core/profile/match.h"
 
 namespace glenhaze::console {
@@ -49,8 +50,12 @@ Answer runProbe(const std::vector<std::string>& clips) {
   Answer answer;
   answer.json["clips"] = json::array();
   size_t unreadable = 0;
-  for (const auto& path : toPaths(clips)) {
-    const ClipInfo info = probe(path);
+  const auto paths = toPaths(clips);
+  std::vector<ClipInfo> infos(paths.size());
+  parallelBlocks(static_cast<int>(paths.size()), 1, [&](int first, int last) {
+    for (int i = first; i < last; ++i) infos[static_cast<size_t>(i)] = probe(paths[static_cast<size_t>(i)]);
+  });
+  for (const ClipInfo& info : infos) {
     unreadable += info.readable() ? 0U : 1U;
     answer.json["clips"].push_back(describe(info));
     answer.text += line(info);

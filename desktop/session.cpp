@@ -11,6 +11,7 @@
 #include "core/media/sequence.h"
 #include "core/profile/edit.h"
 #include "core/profile/library.h"
+#include "core/run/status.h"
 
 namespace glenhaze::desktop {
 namespace fs = std::filesystem;
@@ -57,6 +58,10 @@ Session::Session(QObject* parent) : QObject(parent) {
   replan_soon_.setSingleShot(true);
   replan_soon_.setInterval(kPlanEvery_ms);
   connect(&replan_soon_, &QTimer::timeout, this, &Session::replan);
+  constexpr int kRunUpdate_ms = 100;
+  run_update_.setSingleShot(true);
+  run_update_.setInterval(kRunUpdate_ms);
+  connect(&run_update_, &QTimer::timeout, this, &Session::takeRunItems);
 }
 
 Session::~Session() {
@@ -74,9 +79,11 @@ void Session::reset(Shoot shoot) {
   // A run is of the shoot that it was started for.
   run_stop_.request_stop();
   batch_.reset();
+  takeRunItems();
   undo_.clear();
   shoot_ = std::move(shoot);
-  infos_.clear();
+  facts_.clear();
+  openStore();
   probing_ = 0;
   current_ = shoot_.clips.empty() ? -1 : 0;
   current_known_ = false;
@@ -84,6 +91,11 @@ void Session::reset(Shoot shoot) {
   probeMissing();
   replan();
   Q_EMIT currentClipChanged();
+}
+
+void Session::openStore() {
+  store_ = shoot_.path.empty() ? std::make_shared<FactStore>()
+                               : std::make_shared<FactStore>(shoot_.path.parent_path() / kFactsName);
 }
 
 void Session::newShoot() {
@@ -108,6 +120,7 @@ void Session::openFolder(const QString& folder) {
 void Session::save(const QString& path) {
   saveShoot(shoot_, path.toStdString());
   undo_.setClean();
+  openStore();
   loadAllProfiles();
   replan();
 }
@@ -178,14 +191,14 @@ void Session::probeMissing() {
   for (const ShootClip& clip : shoot_.clips) paths.push_back(clip.path);
   paths.insert(paths.end(), shoot_.references.begin(), shoot_.references.end());
   for (const fs::path& path : paths) {
-    if (infos_.contains(path)) continue;
-    infos_[path] = nullptr;
+    if (facts_.contains(path)) continue;
+    facts_[path] = nullptr;
     ++probing_;
-    QtConcurrent::run(&probes_, [path] {
-      return probe(path);
-    }).then(this, [this, generation](const ClipInfo& info) {
+    QtConcurrent::run(&probes_, [path, store = store_] {
+      return knownFacts(path, *store);
+    }).then(this, [this, generation, path](const ClipFacts& facts) {
       if (generation != generation_) return;
-      infos_[info.path] = std::make_shared<ClipInfo>(info);
+      facts_[path] = std::make_shared<ClipFacts>(facts);
       --probing_;
       // Many files come in at once: they are planned together, a few times a second, and at the end.
       if (probing_ == 0)
@@ -197,19 +210,21 @@ void Session::probeMissing() {
 }
 
 std::shared_ptr<const ClipInfo> Session::infoOf(const fs::path& path) const {
-  const auto at = infos_.find(path);
-  return at == infos_.end() ? nullptr : at->second;
+  const auto at = facts_.find(path);
+  if (at == facts_.end() || !at->second) return nullptr;
+  return {at->second, &at->second->info};
 }
 
 void Session::replan() {
-  std::vector<ClipInfo> infos;
+  std::vector<ClipFacts> facts;
+  facts.reserve(shoot_.clips.size());
   for (const ShootClip& clip : shoot_.clips) {
-    const auto known = infoOf(clip.path);
-    infos.push_back(known ? *known : ClipInfo{});
-    infos.back().path = clip.path;
+    const auto known = facts_.find(clip.path);
+    facts.push_back(known != facts_.end() && known->second ? *known->second : ClipFacts{});
+    facts.back().info.path = clip.path;
   }
   replan_soon_.stop();
-  plans_ = planShoot(shoot_, infos, profiles_);
+  plans_ = planShoot(shoot_, facts, profiles_);
   Q_EMIT changed();
   // What the places look at has become known.
   if (current_ >= 0 && !current_known_) {
@@ -250,22 +265,32 @@ void Session::startRun() {
   running_ = true;
   run_stop_ = std::stop_source();
   const QPointer<Session> self(this);
-  batch_->setListener([self] {
-    if (self)
-      QMetaObject::invokeMethod(
-          self.data(),
-          [self] {
-            if (self) Q_EMIT self->runChanged();
-          },
-          Qt::QueuedConnection);
+  batch_->setListener([self, said = run_said_] {
+    if (said->exchange(true) || !self) return;
+    QMetaObject::invokeMethod(
+        self.data(), [self] { if (self && !self->run_update_.isActive()) self->run_update_.start(); },
+        Qt::QueuedConnection);
   });
   QtConcurrent::run(&runs_, [batch = batch_, token = run_stop_.get_token()] {
     batch->run(token);
   }).then(this, [this] {
     running_ = false;
-    Q_EMIT runChanged();
+    takeRunItems();
   });
+  takeRunItems();
+}
+
+void Session::takeRunItems() {
+  run_said_->store(false);
+  run_items_ = batch_ ? batch_->items() : std::vector<RunItem>{};
+  run_index_.clear();
+  for (size_t i = 0; i < run_items_.size(); ++i) run_index_[run_items_[i].plan->info.path] = i;
   Q_EMIT runChanged();
+}
+
+const RunItem* Session::runItemOf(const fs::path& clip) const {
+  const auto at = run_index_.find(clip);
+  return at == run_index_.end() ? nullptr : &run_items_[at->second];
 }
 
 void Session::stopRun() { run_stop_.request_stop(); }

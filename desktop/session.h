@@ -8,11 +8,13 @@
 #include <QThreadPool>
 #include <QTimer>
 #include <QUndoStack>
+#include <atomic>
 #include <functional>
 #include <map>
 #include <memory>
 #include <vector>
 
+#include "core/clip/fact_store.h"
 #include "core/run/batch.h"
 #include "core/treat/shoot.h"
 #include "desktop/motion_store.h"
@@ -70,6 +72,10 @@ class Session : public QObject {
   MotionStore& motion() { return motion_; }
   const MotionStore& motion() const { return motion_; }
   bool running() const { return running_; }
+  /// How a clip stands in the run; null when it is not in one.
+  const RunItem* runItemOf(const std::filesystem::path& clip) const;
+  /// The run's items as of the last runChanged().
+  const std::vector<RunItem>& runItems() const { return run_items_; }
   void startRun();
   void stopRun();
 
@@ -85,15 +91,18 @@ class Session : public QObject {
   friend class ProfileEdit;
   void setShoot(Shoot shoot);
   void reset(Shoot shoot);
+  void openStore();
   void probeMissing();
   void replan();
+  void takeRunItems();
   void loadAllProfiles();
 
   Shoot shoot_;
   std::vector<Profile> profiles_;
   std::vector<ClipPlan> plans_;
   QStringList profile_problems_;
-  std::map<std::filesystem::path, std::shared_ptr<const ClipInfo>> infos_;
+  std::map<std::filesystem::path, std::shared_ptr<const ClipFacts>> facts_;
+  std::shared_ptr<FactStore> store_ = std::make_shared<FactStore>();
   QUndoStack undo_;
   int probing_ = 0;
   int generation_ = 0;
@@ -104,6 +113,10 @@ class Session : public QObject {
   std::shared_ptr<Batch> batch_;
   std::stop_source run_stop_;
   bool running_ = false;
+  std::vector<RunItem> run_items_;
+  std::map<std::filesystem::path, size_t> run_index_;
+  QTimer run_update_;  // joins what the run says to at most ten updates a second
+  std::shared_ptr<std::atomic<bool>> run_said_ = std::make_shared<std::atomic<bool>>(false);
   MotionStore motion_;
   // Pools of our own, here and elsewhere: Qt paints large pictures on its global pool and waits for it, so
   // long work there would stall the window. Last, so that they are waited for first.

@@ -175,6 +175,8 @@ void ClipWriter::State::openOutput(const Frame& first) {
   }
   const int allocated = avformat_alloc_output_context2(&output, nullptr, muxer, url.c_str());
   if (allocated < 0) throwWriting(final_path, allocated);
+  // No random numbers and no program versions in the file: the same settings give the same bytes.
+  output->flags |= AVFMT_FLAG_BITEXACT;
   stream = avformat_new_stream(output, nullptr);
   if (stream == nullptr) throw std::bad_alloc();
   openEncoder(first);

@@ -70,7 +70,7 @@ Batch::Batch(std::vector<ClipPlan> plans, Replace replace) : replace_(replace) {
       item.state = plan.failed ? RunState::Failed : RunState::Skipped;
       item.why = plan.refusal;
     }
-    item.plan = std::move(plan);
+    item.plan = std::make_shared<ClipPlan>(std::move(plan));
     items_.push_back(std::move(item));
   }
 }
@@ -103,9 +103,9 @@ RunSummary Batch::summary() const {
   for (const RunItem& item : items_) {
     int* counts[] = {&s.waiting, &s.running, &s.done, &s.failed, &s.skipped, &s.cancelled};
     ++*counts[static_cast<size_t>(item.state)];
-    if (item.plan.refusal.empty() && item.state != RunState::Cancelled) {
-      const auto frames = static_cast<double>(item.plan.info.frames);
-      const double pixels = frames * item.plan.info.width * item.plan.info.height;
+    if (item.plan->refusal.empty() && item.state != RunState::Cancelled) {
+      const auto frames = static_cast<double>(item.plan->info.frames);
+      const double pixels = frames * item.plan->info.width * item.plan->info.height;
       const bool open = item.state == RunState::Waiting || item.state == RunState::Running;
       const double share = open ? item.share : 1.0;
       frames_all += frames;
@@ -201,18 +201,20 @@ ClipPlan Batch::decided(const ClipPlan& plan, const Progress& progress) {
 void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
   // Looking at the pictures first takes a tenth of the time, or so.
   constexpr double kAsking = 0.05, kPreparing = 0.1;
-  const bool asks = item.plan.questions.any();
-  item.plan = decided(item.plan, progressOf(index, stop, 0, kAsking));
-  if (!item.plan.refusal.empty()) {
-    item.state = item.plan.failed ? RunState::Failed : RunState::Skipped;
-    item.why = item.plan.refusal;
+  const bool asks = item.plan->questions.any();
+  const auto made = std::make_shared<ClipPlan>(decided(*item.plan, progressOf(index, stop, 0, kAsking)));
+  ClipPlan& plan = *made;
+  item.plan = made;
+  if (!plan.refusal.empty()) {
+    item.state = plan.failed ? RunState::Failed : RunState::Skipped;
+    item.why = plan.refusal;
     return;
   }
-  RenderJob& job = item.plan.job;
-  const Treatment& treatment = item.plan.decision.treatment;
+  RenderJob& job = plan.job;
+  const Treatment& treatment = plan.decision.treatment;
   const fs::path output = job.place.path;
   RunRecord& record = recordOf(output.parent_path());
-  const std::string fingerprint = fingerprintOf(treatment, item.plan.facts.id);
+  const std::string fingerprint = fingerprintOf(treatment, plan.facts.id);
   const Standing standing = record.standingOf(output, fingerprint);
   item.state = RunState::Done;
   if (standing == Standing::Current && replace_ != Replace::Files) {
@@ -222,7 +224,8 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
     return;
   }
   job.place.existing = allowed(standing, replace_, output);
-  const fs::path temporary = record.begin(output, fingerprint, job.clip.path.native());
+  const fs::path temporary = record.begin(output, fingerprint, job.clip.path.native(),
+                                          partDigests(treatment, plan.facts.id));
   job.place.temporary = temporary;
   job.place.complete = [&](const fs::path& whole) {
     // What may be replaced must still be what it was when that was decided.
@@ -235,8 +238,8 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
     if (const auto made_as = record.madeAs(output)) keepWhatIsNotOurs(old_folder, *made_as, output);
   };
   try {
-    std::vector<std::string> notes = item.plan.decision.notes;
-    const Prepared prepared = prepare(item.plan, notes, progressOf(index, stop, kAsking, kPreparing));
+    std::vector<std::string> notes = plan.decision.notes;
+    const Prepared prepared = prepare(plan, notes, progressOf(index, stop, kAsking, kPreparing));
     job.correction = correctionOf(treatment, prepared);
     const RenderResult rendered = renderClip(job, progressOf(index, stop, asks ? kPreparing : 0, 1));
     record.published(temporary);
@@ -296,7 +299,7 @@ void Batch::retry(int index) {
     for (size_t i = 0; i < items_.size(); ++i) {
       RunItem& item = items_[i];
       if (index >= 0 && static_cast<size_t>(index) != i) continue;
-      if (item.state == RunState::Done || item.state == RunState::Running || !item.plan.refusal.empty())
+      if (item.state == RunState::Done || item.state == RunState::Running || !item.plan->refusal.empty())
         continue;
       item.state = RunState::Waiting;
       item.share = 0;

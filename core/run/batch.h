@@ -28,7 +28,7 @@ enum class RunState { Waiting, Running, Done, Failed, Skipped, Cancelled };
 std::string runStateName(RunState state);
 
 struct RunItem {
-  ClipPlan plan;
+  std::shared_ptr<const ClipPlan> plan;  ///< never null; shared, so that looking at a run costs little
   RunState state = RunState::Waiting;
   std::string why;         ///< of a failure or a skip; a note when done
   bool was_there = false;  ///< done by an earlier run with the same settings

@@ -18,9 +18,10 @@ namespace {
 // name: of the output in this folder. identity: FileId as text. work: what is being made; identity is empty until
 // it is whole. process: who makes it.
 constexpr const char* kSchema =
-    "CREATE TABLE IF NOT EXISTS outputs(name BLOB PRIMARY KEY, source BLOB, fingerprint BLOB, identity BLOB);"
+    "CREATE TABLE IF NOT EXISTS outputs(name BLOB PRIMARY KEY, source BLOB, fingerprint BLOB, identity BLOB,"
+    " parts BLOB);"
     "CREATE TABLE IF NOT EXISTS work(temporary BLOB PRIMARY KEY, name BLOB, source BLOB, fingerprint BLOB,"
-    " identity BLOB, host BLOB, process BLOB, begun INTEGER);";
+    " identity BLOB, parts BLOB, host BLOB, process BLOB, begun INTEGER);";
 
 fs::path made(const fs::path& folder) {
   std::error_code code;
@@ -97,7 +98,18 @@ Standing RunRecord::standingOf(const fs::path& output, const std::string& finger
   return textOf(rows[0][1]) == fingerprint ? Standing::Current : Standing::Stale;
 }
 
-fs::path RunRecord::begin(const fs::path& output, const std::string& fingerprint, const std::string& source) {
+bool RunRecord::isIn(const fs::path& folder) {
+  std::error_code code;
+  return fs::exists(folder / kRecordName, code);
+}
+
+std::string RunRecord::partsOf(const fs::path& output) {
+  const auto rows = database_.run("SELECT parts FROM outputs WHERE name=?", {nameOf(output)});
+  return rows.empty() ? std::string() : textOf(rows[0][0]);
+}
+
+fs::path RunRecord::begin(const fs::path& output, const std::string& fingerprint, const std::string& source,
+                          const std::string& parts) {
   const fs::path temporary = unfinishedName(folder_, output.extension().string());
   database_.atOnce([&] {
     for (const auto& row :
@@ -105,8 +117,8 @@ fs::path RunRecord::begin(const fs::path& output, const std::string& fingerprint
       if (isAlive(textOf(row[0]), textOf(row[1]), wholeOf(row[2])))
         throw Error(ErrorKind::Unwritable, "Another run is making this output now", output.string(), "",
                     "Wait for it, or stop one of them");
-    database_.run("INSERT INTO work VALUES(?,?,?,?,?,?,?,?)",
-                  {nameOf(temporary), nameOf(output), source, fingerprint, std::string(), hostName(),
+    database_.run("INSERT INTO work VALUES(?,?,?,?,?,?,?,?,?)",
+                  {nameOf(temporary), nameOf(output), source, fingerprint, std::string(), parts, hostName(),
                    processMark(std::to_string(::getpid())), now_s()});
   });
   return temporary;
@@ -118,7 +130,7 @@ void RunRecord::complete(const fs::path& temporary) {
 }
 
 void RunRecord::take(const std::string& name, const std::string& temporary) {
-  database_.run("INSERT OR REPLACE INTO outputs SELECT name, source, fingerprint, identity FROM work "
+  database_.run("INSERT OR REPLACE INTO outputs SELECT name, source, fingerprint, identity, parts FROM work "
                 "WHERE temporary=? AND name=?",
                 {temporary, name});
   database_.run("DELETE FROM work WHERE temporary=?", {temporary});

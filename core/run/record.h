@@ -27,6 +27,8 @@ class RunRecord {
  public:
   /// Makes the folder and the record where they are missing. Throws Error(Unwritable).
   explicit RunRecord(const std::filesystem::path& folder);
+  /// Whether a folder has a record, without making one.
+  static bool isIn(const std::filesystem::path& folder);
 
   /// `output`: in this folder. `fingerprint`: of what would be rendered now.
   Standing standingOf(const std::filesystem::path& output, const std::string& fingerprint);
@@ -34,7 +36,7 @@ class RunRecord {
   /// Says that an output is about to be made; returns the name under which it is to grow. Throws
   /// Error(Unwritable) while another run that is still alive makes the same one.
   std::filesystem::path begin(const std::filesystem::path& output, const std::string& fingerprint,
-                              const std::string& source);
+                              const std::string& source, const std::string& parts = {});
   /// It is whole, at its temporary name, and gets its own next.
   void complete(const std::filesystem::path& temporary);
   /// It has its own name.
@@ -45,6 +47,9 @@ class RunRecord {
   /// Ends what runs left that were killed: outputs that got their name just before are taken over, what was only
   /// half made is removed. Returns how many files or folders were removed.
   int clearLeftovers();
+
+  /// What begin was told of the parts that an output depends on; "" for one that is not ours.
+  std::string partsOf(const std::filesystem::path& output);
 
   /// What an output was made as; empty for one that is not ours.
   std::optional<FileId> madeAs(const std::filesystem::path& output);

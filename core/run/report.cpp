@@ -37,8 +37,8 @@ std::string htmlText(const std::string& text) {
 }
 
 std::string lensText(const RunItem& item) {
-  if (!item.plan.job.correction.lens) return "none";
-  return item.plan.match.reason;
+  if (!item.plan->job.correction.lens) return "none";
+  return item.plan->match.reason;
 }
 
 }  // namespace
@@ -46,7 +46,7 @@ std::string lensText(const RunItem& item) {
 std::string reportCsv(const std::vector<RunItem>& items) {
   std::string out = "clip,output,state,why,frames,seconds,frames_per_second,bytes,lens\r\n";
   for (const RunItem& item : items)
-    out += csvField(item.plan.info.path.string()) + "," + csvField(item.plan.job.place.path.string()) + "," +
+    out += csvField(item.plan->info.path.string()) + "," + csvField(item.plan->job.place.path.string()) + "," +
            runStateName(item.state) + "," + csvField(item.why) + "," + std::to_string(item.frames) + "," +
            number(item.seconds, 2) + "," + number(item.fps, 2) + "," + std::to_string(item.bytes) + "," +
            csvField(lensText(item)) + "\r\n";
@@ -60,11 +60,11 @@ std::string reportHtml(const std::vector<RunItem>& items, const std::string& tit
     done += item.state == RunState::Done ? 1 : 0;
     failed += item.state == RunState::Failed ? 1 : 0;
     rows += "<tr class=\"" + runStateName(item.state) + "\"><td>" +
-            htmlText(item.plan.info.path.filename().string()) + "</td><td>" + runStateName(item.state) +
+            htmlText(item.plan->info.path.filename().string()) + "</td><td>" + runStateName(item.state) +
             "</td><td>" + htmlText(item.why) + "</td><td class=\"n\">" + std::to_string(item.frames) +
             "</td><td class=\"n\">" + number(item.fps, 1) + "</td><td class=\"n\">" +
             number(static_cast<double>(item.bytes) / 1e6, 1) + "</td><td>" +
-            htmlText(item.plan.job.place.path.filename().string()) + "</td><td>" + htmlText(lensText(item)) +
+            htmlText(item.plan->job.place.path.filename().string()) + "</td><td>" + htmlText(lensText(item)) +
             "</td></tr>\n";
   }
   return "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" + htmlText(title) +

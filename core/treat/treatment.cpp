@@ -148,6 +148,30 @@ Treatment treatmentFromJson(const std::string& text) {
   return t;
 }
 
+std::string partDigests(const Treatment& treatment, const FileId& clip) {
+  const json all = parseJson(treatmentToJson(treatment));
+  const auto digest = [](const std::string& text) {
+    constexpr size_t kDigits = 12;  // two values alike by chance would only cost a word
+    return digestOf(text).substr(0, kDigits);
+  };
+  const auto part = [&](std::initializer_list<const char*> keys) {
+    json values = json::array();
+    for (const char* key : keys) values.push_back(all.value(key, json()));
+    return digest(jsonText(values));
+  };
+  return jsonText({{"program", digest(std::to_string(kAlgorithmVersion))},
+                   {"footage", digest(clip.text())},
+                   {"noise", part({"cleaning"})},
+                   {"lens", part({"lens", "lens_amount"})},
+                   {"fill", part({"fill"})},
+                   {"shutter and stabilization", part({"motion"})},
+                   {"size", part({"output"})},
+                   {"fields", part({"fields"})},
+                   {"in and out points", part({"range"})},
+                   {"format", part({"codec", "quality", "bit_rate"})},
+                   {"sound", part({"sound"})}});
+}
+
 std::string fingerprintOf(const Treatment& treatment, const FileId& clip) {
   return digestOf("glenhaze " + std::to_string(kAlgorithmVersion) + "\n" + clip.text() + "\n" +
                   treatmentToJson(treatment));

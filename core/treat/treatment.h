@@ -67,6 +67,10 @@ struct Treatment {
 std::string treatmentToJson(const Treatment& treatment);
 Treatment treatmentFromJson(const std::string& text);
 
+/// A few digits for each part that an output depends on, as one JSON object: kept with the output, to tell later what
+/// has changed since (see whatChanged).
+std::string partDigests(const Treatment& treatment, const FileId& clip);
+
 /// 64 hexadecimal digits of what the output of this clip under this Treatment depends on.
 std::string fingerprintOf(const Treatment& treatment, const FileId& clip);
 

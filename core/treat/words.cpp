@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/json_text.h"
 #include "core/base/numbers.h"
 #include "core/motion/settings.h"
 #include "core/treat/iso.h"
@@ -202,6 +203,18 @@ std::vector<std::string> partsDone(const Treatment& t) {
     parts.push_back("size " + std::to_string(t.output.width) + " × " + std::to_string(t.output.height));
   if (t.fields == Fields::Deinterlace) parts.push_back("deinterlaced");
   return parts;
+}
+
+std::string whatChanged(const std::string& before, const std::string& now) {
+  const auto a = parseJsonOrNull(before), b = parseJsonOrNull(now);
+  if (!a.is_object() || !b.is_object()) return "";
+  std::vector<std::string> parts;
+  for (const auto& [key, value] : b.items())
+    if (!a.contains(key) || a[key] != value) parts.push_back(key);
+  std::string text;
+  for (size_t i = 0; i < parts.size(); ++i)
+    text += (i == 0 ? "" : i + 1 == parts.size() ? " and " : ", ") + parts[i];
+  return text;
 }
 
 std::string doneText(const Treatment& treatment) {

@@ -29,6 +29,9 @@ std::vector<std::string> partsDone(const Treatment& treatment);
 /// The same as a sentence.
 std::string doneText(const Treatment& treatment);
 
+/// What differs between two partDigests: "noise", "lens and size", …; "" where nothing does or it cannot be told.
+std::string whatChanged(const std::string& digests_before, const std::string& digests_now);
+
 /// Figures of what a treatment does to a clip's picture.
 struct CorrectionFigures {
   double corner_enlargement = 1;

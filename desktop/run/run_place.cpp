@@ -67,8 +67,7 @@ RunModel::RunModel(Session& session, QObject* parent) : QAbstractTableModel(pare
 }
 
 void RunModel::refresh() {
-  const auto batch = session_.batch();
-  std::vector<RunItem> now = batch ? batch->items() : std::vector<RunItem>{};
+  std::vector<RunItem> now = session_.runItems();
   const bool same_rows = now.size() == items_.size();
   if (same_rows) {
     items_ = std::move(now);
@@ -111,7 +110,7 @@ QVariant RunModel::data(const QModelIndex& index, int role) const {
   if (role != Qt::DisplayRole) return {};
   switch (index.column()) {
     case Clip:
-      return QString::fromStdString(item.plan.info.path.stem().string());
+      return QString::fromStdString(item.plan->info.path.stem().string());
     case Stage:
       return stageText(item);
     case Frames:

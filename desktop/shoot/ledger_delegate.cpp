@@ -94,16 +94,13 @@ void LedgerDelegate::paintGroup(QPainter& p, const QStyleOptionViewItem& option,
 
 QString LedgerDelegate::stateText(const ClipPlan& plan, bool& wrong) const {
   wrong = false;
-  if (const auto batch = session_.batch()) {
-    for (const RunItem& item : batch->items()) {
-      if (item.plan.info.path != plan.info.path) continue;
-      if (item.state == RunState::Running) return tr("rendering %1 %").arg(qRound(item.share * 100));
-      if (item.state == RunState::Done) return tr("done");
-      if (item.state == RunState::Waiting && session_.running()) return tr("waiting");
-      if (item.state == RunState::Failed && plan.refusal.empty()) {
-        wrong = true;
-        return tr("failed");
-      }
+  if (const RunItem* item = session_.runItemOf(plan.info.path)) {
+    if (item->state == RunState::Running) return tr("rendering %1 %").arg(qRound(item->share * 100));
+    if (item->state == RunState::Done) return tr("done");
+    if (item->state == RunState::Waiting && session_.running()) return tr("waiting");
+    if (item->state == RunState::Failed && plan.refusal.empty()) {
+      wrong = true;
+      return tr("failed");
     }
   }
   if (plan.failed) {

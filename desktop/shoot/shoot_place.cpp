@@ -474,11 +474,11 @@ void ShootPlace::refresh() {
                     QStringLiteral("</span>"));
   // Rendering speed as measured by the last run on this computer; before one, nothing is promised.
   QString time = tr("not measured yet");
-  if (const auto batch = session_.batch()) {
+  if (!session_.runItems().empty()) {
     double done = 0, took = 0;
-    for (const RunItem& item : batch->items())
+    for (const RunItem& item : session_.runItems())
       if (item.state == RunState::Done && item.seconds > 0) {
-        done += static_cast<double>(item.frames) * item.plan.info.width * item.plan.info.height;
+        done += static_cast<double>(item.frames) * item.plan->info.width * item.plan->info.height;
         took += item.seconds;
       }
     if (done > 0) time = QStringLiteral("≈ ") + spanText(work / done * took);

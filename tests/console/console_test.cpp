@@ -14,6 +14,7 @@
 #include "core/run/record.h"
 #include "tests/support/footage.h"
 #include "tests/support/motion.h"
+#include "tests/support/process.h"
 #include "tests/support/steadiness.h"
 
 namespace glenhaze {
@@ -21,35 +22,15 @@ namespace {
 namespace fs = std::filesystem;
 using nlohmann::json;
 
-struct Output {
-  int exit_code = -1;
-  std::string out, err;
+struct Output : testing::ProcessOutput {
   json parsed() const { return json::parse(out); }
 };
-
-pid_t start(const std::vector<std::string>& arguments, const fs::path& out, const fs::path& err) {
-  const pid_t pid = ::fork();
-  if (pid != 0) return pid;
-  std::vector<std::string> all = {GLENHAZE_CLI};
-  all.insert(all.end(), arguments.begin(), arguments.end());
-  std::vector<char*> argv;
-  for (std::string& a : all) argv.push_back(a.data());
-  argv.push_back(nullptr);
-  if (std::freopen(out.c_str(), "w", stdout) == nullptr || std::freopen(err.c_str(), "w", stderr) == nullptr)
-    ::_exit(126);
-  ::execv(GLENHAZE_CLI, argv.data());
-  ::_exit(127);
-}
 
 class Console : public ::testing::Test {
  protected:
   testing::ScratchFolder folder;
   Output run(const std::vector<std::string>& arguments) {
-    const pid_t pid = start(arguments, folder / "stdout", folder / "stderr");
-    int status = 0;
-    ::waitpid(pid, &status, 0);
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readFile(folder / "stdout"),
-            readFile(folder / "stderr")};
+    return {testing::runProcess(GLENHAZE_CLI, arguments, folder.path())};
   }
   std::string film(const std::string& name, int64_t frames = 8) {
     return testing::makeFilm(folder / name, testing::smallFilm(frames)).string();
@@ -318,7 +299,7 @@ TEST_F(Console, AKilledRunIsTakenUpWithoutLossOrDoubles) {
   std::vector<std::string> sources;
   for (int i = 0; i < 5; ++i) sources.push_back(film("clip" + std::to_string(i) + ".mp4", 40));
   arguments.insert(arguments.end(), sources.begin(), sources.end());
-  const pid_t pid = start(arguments, folder / "stdout", folder / "stderr");
+  const pid_t pid = testing::startProcess(GLENHAZE_CLI, arguments, folder / "stdout", folder / "stderr");
   // Killed as soon as the second output appears.
   for (int i = 0; i < 600 && !fs::exists(folder / "out" / "clip1.mp4"); ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(50));

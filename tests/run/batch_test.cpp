@@ -78,10 +78,10 @@ TEST(Batch, GoesOnAfterFailuresAndNeverTouchesSources) {
   std::set<fs::path> outputs;
   for (const size_t i : {0U, 2U, 3U}) {
     EXPECT_EQ(items[i].state, RunState::Done) << items[i].why;
-    const ClipInfo out = probe(items[i].plan.job.place.path);
+    const ClipInfo out = probe(items[i].plan->job.place.path);
     EXPECT_EQ(out.frames, 6);
     EXPECT_EQ(out.sound.size(), 1U);
-    outputs.insert(items[i].plan.job.place.path);
+    outputs.insert(items[i].plan->job.place.path);
   }
   EXPECT_EQ(outputs.size(), 3U);  // two sources of one name give two outputs
   for (const size_t i : {1U, 4U}) {
@@ -154,7 +154,7 @@ TEST(Batch, ASourceIsNeverReplacedByWhateverNameItIsReached) {
       batch.run({});
       const auto item = batch.items()[0];
       EXPECT_EQ(item.state, RunState::Done) << item.why;
-      EXPECT_NE(item.plan.job.place.path.filename(), "a.mkv") << source << " to " << out;
+      EXPECT_NE(item.plan->job.place.path.filename(), "a.mkv") << source << " to " << out;
       EXPECT_TRUE(untouched()) << source << " to " << out;
       EXPECT_EQ(readFile(f.folder / "elsewhere" / "a.mkv"), before);
     }
@@ -245,7 +245,7 @@ TEST(Batch, PauseCancelRetryAndOrder) {
   for (const char* name : {"a.mp4", "b.mp4", "c.mp4"}) f.add(name);
   Batch batch(f.plan());
   batch.move(2, 0);
-  EXPECT_EQ(batch.items()[0].plan.info.path.filename(), "c.mp4");
+  EXPECT_EQ(batch.items()[0].plan->info.path.filename(), "c.mp4");
   batch.cancel(1);
   batch.pause(true);
   std::jthread runner([&](const std::stop_token& stop) { batch.run(stop); });

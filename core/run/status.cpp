@@ -1,0 +1,61 @@
+#include "core/run/status.h"
+
+namespace glenhaze {
+
+std::string statusName(ClipStatus::Kind kind) {
+  switch (kind) {
+    case ClipStatus::Kind::Rendered:
+      return "rendered";
+    case ClipStatus::Kind::OutOfDate:
+      return "out of date";
+    case ClipStatus::Kind::NotRendered:
+      return "not rendered";
+    case ClipStatus::Kind::MissingFacts:
+      return "facts missing";
+    case ClipStatus::Kind::Refused:
+      return "refused";
+    default:
+      return "blocked";
+  }
+}
+
+ClipStatus statusOf(const ClipPlan& plan, RunRecord* record) {
+  using Kind = ClipStatus::Kind;
+  if (!plan.refusal.empty()) return {Kind::Refused, plan.refusal};
+  if (plan.decision.missing.any())
+    return {Kind::MissingFacts, plan.decision.missing.iso
+                                    ? "Its ISO is not said: the run tells it by the clip's own noise."
+                                    : "There are curves for several kinds of light: the run picks what fits."};
+  const FileId id = plan.facts.id.exists() ? plan.facts.id : fileIdOf(plan.info.path);
+  const auto& output = plan.job.place.path;
+  std::error_code code;
+  if (record == nullptr)
+    return std::filesystem::exists(std::filesystem::symlink_status(output, code))
+               ? ClipStatus{Kind::Blocked, "Something that is not ours has the output's name."}
+               : ClipStatus{};
+  const Treatment& t = plan.decision.treatment;
+  switch (record->standingOf(output, fingerprintOf(t, id))) {
+    case Standing::Free:
+      return {};
+    case Standing::Current:
+      return {Kind::Rendered, ""};
+    case Standing::Stale: {
+      const std::string changed = whatChanged(record->partsOf(output), partDigests(t, id));
+      return {Kind::OutOfDate, changed.empty() ? "" : "Changed since: " + changed + "."};
+    }
+    case Standing::Changed:
+      return {Kind::Blocked, "The output was changed since it was rendered. Move it away or rename it."};
+    default:
+      return {Kind::Blocked, "Something that is not ours has the output's name. Move it away or rename it."};
+  }
+}
+
+ClipFacts knownFacts(const std::filesystem::path& clip, FactStore& store) {
+  ClipFacts facts;
+  facts.info = probe(clip);
+  facts.id = fileIdOf(clip);
+  recall(store, facts);
+  return facts;
+}
+
+}  // namespace glenhaze
