@@ -1,5 +1,6 @@
 #include "desktop/session.h"
 
+#include <QElapsedTimer>
 #include <QFuture>
 #include <QPointer>
 #include <QUndoCommand>
@@ -15,6 +16,10 @@
 
 namespace glenhaze::desktop {
 namespace fs = std::filesystem;
+
+namespace {
+constexpr int kPlanEvery_ms = 250;  // while files are looked at
+}
 
 class ShootEdit : public QUndoCommand {
  public:
@@ -54,7 +59,6 @@ class ProfileEdit : public QUndoCommand {
 };
 
 Session::Session(QObject* parent) : QObject(parent) {
-  constexpr int kPlanEvery_ms = 250;
   replan_soon_.setSingleShot(true);
   replan_soon_.setInterval(kPlanEvery_ms);
   connect(&replan_soon_, &QTimer::timeout, this, &Session::replan);
@@ -224,8 +228,12 @@ void Session::replan() {
     facts.back().info.path = clip.path;
   }
   replan_soon_.stop();
+  QElapsedTimer clock;
+  clock.start();
   plans_ = planShoot(shoot_, facts, profiles_);
   Q_EMIT changed();
+  // While many files come in, planning and painting them takes at most a fifth of the time.
+  replan_soon_.setInterval(static_cast<int>(std::max<qint64>(kPlanEvery_ms, 4 * clock.elapsed())));
   // What the places look at has become known.
   if (current_ >= 0 && !current_known_) {
     current_known_ = infoOf(shoot_.clips[static_cast<size_t>(current_)].path) != nullptr;

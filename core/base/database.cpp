@@ -78,30 +78,30 @@ struct Database::State {
   std::unique_ptr<sqlite3, Closer> db;
   std::recursive_mutex mutex;
 
-  int open(const std::string& schema) {
+  int open(const std::string& schema, Durability durability) {
     sqlite3* raw = nullptr;
     int code = sqlite3_open_v2(path.c_str(), &raw,
                                SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE | SQLITE_OPEN_FULLMUTEX, nullptr);
     db.reset(raw);
     if (code != SQLITE_OK) return code;
     sqlite3_busy_timeout(raw, kWait_ms);
-    // What is here can be made again; a crash of the whole computer may cost the last entries.
-    code = sqlite3_exec(raw, "PRAGMA synchronous=NORMAL", nullptr, nullptr, nullptr);
+    code = sqlite3_exec(raw, durability == Durability::Sure ? "PRAGMA synchronous=FULL" : "PRAGMA synchronous=OFF",
+                        nullptr, nullptr, nullptr);
     return code == SQLITE_OK ? sqlite3_exec(raw, schema.c_str(), nullptr, nullptr, nullptr) : code;
   }
 };
 
-Database::Database(const fs::path& path, const std::string& schema) : state_(std::make_unique<State>()) {
+Database::Database(const fs::path& path, const std::string& schema, Durability durability) : state_(std::make_unique<State>()) {
   State& s = *state_;
   s.path = path;
-  int code = s.open(schema);
+  int code = s.open(schema, durability);
   if (isDamage(code)) {
     s.db.reset();
     std::error_code ignored;
     fs::rename(path, path.string() + ".damaged", ignored);
     // Half a transaction belongs to the file that it was of.
     fs::remove(path.string() + "-journal", ignored);
-    code = s.open(schema);
+    code = s.open(schema, durability);
   }
   if (code != SQLITE_OK) fail(s.db.get(), code, path);
 }

@@ -1,5 +1,7 @@
 #include "core/clip/fact_store.h"
 
+#include <sys/stat.h>
+
 #include "core/base/error.h"
 
 namespace glenhaze {
@@ -8,7 +10,8 @@ namespace {
 
 constexpr const char* kSchema =
     "CREATE TABLE IF NOT EXISTS facts(file BLOB, kind BLOB, question BLOB, fact BLOB,"
-    " PRIMARY KEY(file, kind, question));";
+    " PRIMARY KEY(file, kind, question));"
+    "CREATE TABLE IF NOT EXISTS files(path BLOB PRIMARY KEY, bytes INTEGER, modified INTEGER, content BLOB);";
 
 // Names and times may change; what the file holds may not.
 std::string keyOf(const FileId& file) { return std::to_string(file.bytes) + " " + file.content; }
@@ -17,10 +20,32 @@ std::string keyOf(const FileId& file) { return std::to_string(file.bytes) + " " 
 
 FactStore::FactStore(const std::filesystem::path& file) {
   try {
-    database_ = std::make_unique<Database>(file, kSchema);
+    database_ = std::make_unique<Database>(file, kSchema, Durability::Quick);
   } catch (const Error&) {
     // On a card that may not be written to nothing is kept.
   }
+}
+
+FileId FactStore::identify(const std::filesystem::path& path) {
+  struct stat s {};
+  const bool plain = database_ && ::stat(path.c_str(), &s) == 0 && S_ISREG(s.st_mode);
+  const int64_t modified = int64_t{s.st_mtim.tv_sec} * 1'000'000'000 + s.st_mtim.tv_nsec;
+  try {
+    if (plain) {
+      const auto rows = database_->run("SELECT content FROM files WHERE path=? AND bytes=? AND modified=?",
+                                       {path.native(), int64_t{s.st_size}, modified});
+      if (!rows.empty()) return {static_cast<uint64_t>(s.st_size), modified, textOf(rows[0][0])};
+    }
+  } catch (const Error&) {
+  }
+  const FileId id = fileIdOf(path);
+  try {
+    if (plain && id.exists())
+      database_->run("INSERT OR REPLACE INTO files VALUES(?,?,?,?)",
+                     {path.native(), static_cast<int64_t>(id.bytes), id.modified_ns, id.content});
+  } catch (const Error&) {
+  }
+  return id;
 }
 
 std::optional<std::string> FactStore::find(const FileId& file, const std::string& kind,

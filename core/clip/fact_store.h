@@ -20,6 +20,9 @@ class FactStore {
   FactStore() = default;
   explicit FactStore(const std::filesystem::path& file);
 
+  /// Which file this is: known already where size and time are still the same, without reading it; else as fileIdOf.
+  FileId identify(const std::filesystem::path& path);
+
   /// A fact about a file; `question`: what it depends on besides the file. Found also when the file was renamed,
   /// moved or copied.
   std::optional<std::string> find(const FileId& file, const std::string& kind, const std::string& question) const;
@@ -28,7 +31,7 @@ class FactStore {
   void put(const FileId& file, const std::string& kind, const std::string& question, const std::string& fact);
 
  private:
-  std::unique_ptr<Database> database_;
+  std::unique_ptr<Database> database_;  // null: nothing is kept
 };
 
 /// Where the facts about the footage of a shoot are kept: beside its file.

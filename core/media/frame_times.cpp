@@ -92,6 +92,13 @@ FrameTimes FrameTimes::ofStamps(std::vector<int64_t> stamps, double usual_ticks,
   return times;
 }
 
+FrameTimes FrameTimes::kept(int64_t start, double ticks, int64_t count, Fault fault, std::vector<int64_t> stamps) {
+  FrameTimes times = even(start, ticks, count);
+  times.fault_ = fault;
+  times.stamps_ = std::move(stamps);
+  return times;
+}
+
 int64_t FrameTimes::stampAt(int64_t index) const {
   if (stamps_.empty()) return start_ + std::llround(ticks_ * static_cast<double>(index));
   const auto last = static_cast<int64_t>(stamps_.size()) - 1;

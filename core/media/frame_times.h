@@ -29,6 +29,9 @@ class FrameTimes {
 
   int64_t count() const { return count_; }
   bool empty() const { return count_ == 0; }
+  /// As it was, from what its accessors give; `stamps`: of all frames where they are not even, else empty.
+  static FrameTimes kept(int64_t start, double ticks, int64_t count, Fault fault, std::vector<int64_t> stamps);
+
   Fault fault() const { return fault_; }
   /// False: a frame is known by counting from the start alone.
   bool ordered() const { return fault_ == Fault::None; }

@@ -81,7 +81,9 @@ ClipPlan planClip(const std::shared_ptr<const PlanBasis>& basis, const ShootClip
   plan.facts = std::move(facts);
   plan.decision = decide(basis->shoot, clip, plan.facts, basis->profiles);
   plan.match = plan.decision.match;
-  const Coverages cells = coveragesOf(basis->shoot, clip, plan.facts, plan.decision, basis->profiles);
+  static const std::vector<std::string> kNone;
+  const auto& doubts = plan.match.profile >= 0 ? basis->doubts[static_cast<size_t>(plan.match.profile)] : kNone;
+  const Coverages cells = coveragesOf(basis->shoot, clip, plan.facts, plan.decision, basis->profiles, doubts);
   plan.lens = cells.lens;
   plan.shutter = cells.shutter;
   plan.noise = cells.noise;
@@ -106,6 +108,7 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipFacts> f
   basis->shoot = shoot;
   basis->shoot.clips.clear();
   basis->profiles.assign(profiles.begin(), profiles.end());
+  for (const Profile& profile : profiles) basis->doubts.push_back(checkProfile(profile));
   TakenNames taken;
   std::vector<fs::path> footage = shoot.references;
   for (const ShootClip& clip : shoot.clips) footage.push_back(clip.path);

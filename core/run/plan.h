@@ -19,6 +19,7 @@ namespace glenhaze {
 struct PlanBasis {
   Shoot shoot;  ///< without its clips
   std::vector<Profile> profiles;
+  std::vector<std::vector<std::string>> doubts;  ///< checkProfile of each
 };
 
 /// What only the footage itself can say before a clip is rendered (see ask.h).

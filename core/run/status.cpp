@@ -1,5 +1,8 @@
 #include "core/run/status.h"
 
+#include "core/clip/info_text.h"
+#include "core/media/telemetry.h"
+
 namespace glenhaze {
 
 std::string statusName(ClipStatus::Kind kind) {
@@ -52,8 +55,21 @@ ClipStatus statusOf(const ClipPlan& plan, RunRecord* record) {
 
 ClipFacts knownFacts(const std::filesystem::path& clip, FactStore& store) {
   ClipFacts facts;
+  facts.id = store.identify(clip);
+  // What lies beside a clip is part of what a probe finds.
+  constexpr const char* kProbe = "probe";
+  const auto subtitles = subtitlesBeside(clip);
+  const std::string question = subtitles.empty() ? "" : store.identify(subtitles).text();
+  if (const auto known = store.find(facts.id, kProbe, question))
+    if (auto info = clipInfoFromText(*known)) {
+      facts.info = std::move(*info);
+      facts.info.path = clip;
+      recall(store, facts);
+      return facts;
+    }
   facts.info = probe(clip);
-  facts.id = fileIdOf(clip);
+  // What cannot be read may be a fault of the moment: a card pulled out, no permission.
+  if (facts.info.readable()) store.put(facts.id, kProbe, question, clipInfoToText(facts.info));
   recall(store, facts);
   return facts;
 }

@@ -16,7 +16,8 @@ std::string pixels(double value) { return fixedText(value, 2) + " px"; }
 std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
 
 CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
-                      const ProfileMatch& match, std::span<const Profile> profiles) {
+                      const ProfileMatch& match, std::span<const Profile> profiles,
+                      std::span<const std::string> doubts) {
   CoverageCell cell;
   cell.reason = match.reason;
   if (!info.readable()) {
@@ -32,7 +33,6 @@ CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo&
   const LensPart& lens = *profile.lens;
   cell.figure = lens.rms_px >= 0 ? pixels(lens.rms_px) : lens.method == "typed" ? "typed" : "by hand";
   const bool off = !shoot.output.lens_on || !clip.lens_on;
-  const std::vector<std::string> doubts = checkProfile(profile);
   if (off)
     cell.kind = Coverage::Off;
   else if (match.kind == MatchKind::Borrowed)
@@ -177,10 +177,10 @@ CoverageCell stabilizationCell(const Shoot& shoot, const ShootClip& clip, const 
 }  // namespace
 
 Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts, const Decision& decision,
-                      std::span<const Profile> profiles) {
+                      std::span<const Profile> profiles, std::span<const std::string> doubts) {
   const ClipInfo& info = facts.info;
   const ProfileMatch& match = decision.match;
-  return {lensCell(shoot, clip, info, match, profiles), shutterCell(shoot, clip, info, match, profiles),
+  return {lensCell(shoot, clip, info, match, profiles, doubts), shutterCell(shoot, clip, info, match, profiles),
           noiseCell(shoot, clip, info, noiseCurveFor(shoot, clip, facts, match, profiles), decision),
           stabilizationCell(shoot, clip, info, match, profiles)};
 }

@@ -21,8 +21,9 @@ struct CoverageCell {
 struct Coverages {
   CoverageCell lens, shutter, noise, stabilization;
 };
+/// `doubts`: checkProfile of the profile that the clip matches; looking a lens over takes too long for each clip.
 Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts, const Decision& decision,
-                      std::span<const Profile> profiles);
+                      std::span<const Profile> profiles, std::span<const std::string> doubts);
 
 /// What a treatment does to the picture, part by part: "lens", "noise (ISO 400)", …; empty when nothing.
 std::vector<std::string> partsDone(const Treatment& treatment);
