@@ -8,6 +8,10 @@ target_compile_options(glenhaze_options INTERFACE
 if(GLENHAZE_WERROR)
   target_compile_options(glenhaze_options INTERFACE -Werror)
 endif()
+if(GLENHAZE_SANITIZE_THREADS)
+  target_compile_options(glenhaze_options INTERFACE -fsanitize=thread -fno-omit-frame-pointer -Wno-tsan)
+  target_link_options(glenhaze_options INTERFACE -fsanitize=thread)
+endif()
 if(GLENHAZE_SANITIZE)
   target_compile_options(glenhaze_options INTERFACE
     -fsanitize=address,undefined -fno-sanitize-recover=undefined -fno-omit-frame-pointer

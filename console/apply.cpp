@@ -163,7 +163,7 @@ OutputSettings outputOf(const ApplyRequest& request) {
   output.noise_on = wanted("noise");
   output.stabilization_on = wanted("stabilization");
   if (!request.only.empty())
-    output.asked = {output.lens_on, output.shutter_on, output.noise_on, output.stabilization_on};
+    output.asked = {output.lens_on, output.shutter_on, output.noise_on, output.stabilization_on, wanted("finish")};
   for (const std::string& setting : request.settings) applySetting(setting, output);
   return output;
 }

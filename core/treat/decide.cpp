@@ -166,6 +166,7 @@ std::string impossible(const Case& c, const Treatment& t, const IsoCurve& curve)
                ? "A still has no motion."
                : "The direction of the readout is not known: say it first.";
   }
+  if (asked.finish) return "There is nothing to finish by yet: no such part is measured or set.";
   if (asked.noise && curve.kind == IsoKind::Missing && !t.cleaning) return curve.reason;
   if (asked.stabilization && !(t.motion && t.motion->settings.steadying != Steadying::Off)) {
     if (!c.match.lens) return "Stabilization needs the lens: measure it first.";

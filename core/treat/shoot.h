@@ -18,8 +18,8 @@ namespace glenhaze {
 
 /// Parts that were asked for by name: one that cannot be done is then a refusal, not left out.
 struct AskedParts {
-  bool lens = false, shutter = false, noise = false, stabilization = false;
-  bool any() const { return lens || shutter || noise || stabilization; }
+  bool lens = false, shutter = false, noise = false, stabilization = false, finish = false;
+  bool any() const { return lens || shutter || noise || stabilization || finish; }
 };
 
 struct OutputSettings {

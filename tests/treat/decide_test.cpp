@@ -192,7 +192,7 @@ TEST(Decide, AskedForByNameAndImpossibleIsARefusal) {
     o.lens_on = o.shutter_on = o.noise_on = o.stabilization_on = false;
     const std::string name = part;
     (name == "lens" ? o.lens_on : name == "shutter" ? o.shutter_on : name == "noise" ? o.noise_on : o.stabilization_on) = true;
-    o.asked = {o.lens_on, o.shutter_on, o.noise_on, o.stabilization_on};
+    o.asked = {o.lens_on, o.shutter_on, o.noise_on, o.stabilization_on, false};
     EXPECT_FALSE(b.decided().refusal) << part << ": " << b.decided().refusal->reason;
     EXPECT_FALSE(partsDone(b.decided().treatment).empty());
     change(b);
@@ -216,6 +216,12 @@ TEST(Decide, AskedForByNameAndImpossibleIsARefusal) {
       b.clip.assigned_profile = "x.json";
     });
   }
+}
+
+TEST(Decide, FinishIsNotThereYetAndThatIsSaid) {
+  Bench b;
+  b.shoot.output.asked.finish = true;
+  EXPECT_TRUE(b.decided().refusal);
 }
 
 TEST(Decide, AskedForAndOnlyNotSetMeansItsDefaults) {
