@@ -1,6 +1,6 @@
-// A shoot of very many clips in the window: how long it takes to open, to look at all files, and to plan anew after one
-// change, and the longest time in which the window does not answer. Run it offscreen on a quiet machine:
-// QT_QPA_PLATFORM=offscreen build/bin/many_clips_bench SHOOT
+// A shoot of very many clips in the window: how long it takes to open, to look at all files, and to plan anew
+// after one change, and the longest time in which the window does not answer. Run it offscreen on a quiet
+// machine: QT_QPA_PLATFORM=offscreen build/bin/many_clips_bench SHOOT
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QTest>
@@ -38,7 +38,8 @@ int main(int argc, char** argv) {
               static_cast<long long>(clock.elapsed()), static_cast<long long>(longest));
   for (int i = 0; i < 5; ++i) {
     clock.restart();
-    window.session().edit(QStringLiteral("one change"), [&](glenhaze::Shoot& s) { s.clips[0].fill = 0.1 * i; });
+    window.session().edit(QStringLiteral("one change"),
+                          [&](glenhaze::Shoot& s) { s.clips[0].fill = 0.1 * i; });
     QCoreApplication::processEvents();
     std::printf("planned anew after one change: %lld ms\n", static_cast<long long>(clock.elapsed()));
   }

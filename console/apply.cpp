@@ -45,7 +45,9 @@ PictureSize parseSize(const std::string& text) {
   const size_t x = text.find('x');
   const auto width = parseNumber(text.substr(0, x)),
              height = parseNumber(x == std::string::npos ? "" : text.substr(x + 1));
-  const auto whole = [](const std::optional<double>& v) { return v && *v == std::floor(*v) && std::abs(*v) < 1e6; };
+  const auto whole = [](const std::optional<double>& v) {
+    return v && *v == std::floor(*v) && std::abs(*v) < 1e6;
+  };
   const PictureSize size = whole(width) && whole(height)
                                ? PictureSize{static_cast<int>(*width), static_cast<int>(*height)}
                                : PictureSize{};
@@ -163,7 +165,8 @@ OutputSettings outputOf(const ApplyRequest& request) {
   output.noise_on = wanted("noise");
   output.stabilization_on = wanted("stabilization");
   if (!request.only.empty())
-    output.asked = {output.lens_on, output.shutter_on, output.noise_on, output.stabilization_on, wanted("finish")};
+    output.asked = {output.lens_on, output.shutter_on, output.noise_on, output.stabilization_on,
+                    wanted("finish")};
   for (const std::string& setting : request.settings) applySetting(setting, output);
   return output;
 }
@@ -231,8 +234,8 @@ Answer runBatch(Batch& batch) {
     bad += item.state == RunState::Done ? 0 : 1;
     answer.text += runStateName(item.state) + "  " + item.plan->info.path.string();
     if (item.state == RunState::Done)
-      answer.text += " → " + item.plan->job.place.path.string() + " (" + std::to_string(item.frames) + " frames" +
-                     (item.fps > 0 ? ", " + number(item.fps, 1) + " frames/s" : "") + ")";
+      answer.text += " → " + item.plan->job.place.path.string() + " (" + std::to_string(item.frames) +
+                     " frames" + (item.fps > 0 ? ", " + number(item.fps, 1) + " frames/s" : "") + ")";
     answer.text += "\n";
     if (!item.why.empty()) answer.text += "      " + item.why + "\n";
   }
@@ -241,7 +244,8 @@ Answer runBatch(Batch& batch) {
 }
 
 // --match any: a clip that matches none takes the first profile that has its shape.
-void assignLeftovers(Shoot& shoot, const std::vector<ClipFacts>& facts, const std::vector<Profile>& profiles) {
+void assignLeftovers(Shoot& shoot, const std::vector<ClipFacts>& facts,
+                     const std::vector<Profile>& profiles) {
   for (size_t i = 0; i < facts.size(); ++i) {
     const ClipInfo& info = facts[i].info;
     if (!info.readable()) continue;

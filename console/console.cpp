@@ -18,15 +18,14 @@ double now() {
 
 }  // namespace
 
-std::string number(double value, int digits) {
-  return fixedText(value, digits);
-}
+std::string number(double value, int digits) { return fixedText(value, digits); }
 
 CLI::Validator finiteRange(double low, double high) {
   const std::string range = fixedText(low, 0) + " to " + fixedText(high, 0);
   return {[=](const std::string& text) {
             const auto value = parseNumber(text);
-            return value && *value >= low && *value <= high ? std::string() : text + " is no number from " + range;
+            return value && *value >= low && *value <= high ? std::string()
+                                                            : text + " is no number from " + range;
           },
           "NUMBER " + range};
 }

@@ -51,8 +51,8 @@ void writeLens(const Target& target, LensPart part, const std::optional<Rational
   if (!target.into.empty()) {
     changeProfile(target.into, [&](Profile& profile) {
       if (profile.camera.width != part.lens.width || profile.camera.height != part.lens.height)
-        throw Error(ErrorKind::BadRequest, "The lens is for another picture size than the profile", target.into,
-                    profile.camera.describe(), "Choose the profile of this mode");
+        throw Error(ErrorKind::BadRequest, "The lens is for another picture size than the profile",
+                    target.into, profile.camera.describe(), "Choose the profile of this mode");
       profile.lens = std::move(part);
     });
     return;
@@ -79,7 +79,8 @@ Answer lensSet(const SetRequest& r) {
   requireTarget(r.target);
   const auto fps = parseRational(r.fps);
   if (!r.fps.empty() && !fps)
-    throw Error(ErrorKind::BadRequest, "The frame rate is not usable", r.fps, "", "Write it as 30000/1001 or 29.97");
+    throw Error(ErrorKind::BadRequest, "The frame rate is not usable", r.fps, "",
+                "Write it as 30000/1001 or 29.97");
   LensPart part;
   part.origin = Origin::ByHand;
   part.method = "typed";
@@ -119,8 +120,11 @@ struct MeasureRequest {
 // "9x6"
 std::pair<int, int> parseCorners(const std::string& text) {
   const size_t x = text.find('x');
-  const auto columns = parseNumber(text.substr(0, x)), rows = parseNumber(x == text.npos ? "" : text.substr(x + 1));
-  const auto whole = [](const std::optional<double>& v) { return v && *v == std::round(*v) && *v > 0 && *v < 1000; };
+  const auto columns = parseNumber(text.substr(0, x)),
+             rows = parseNumber(x == text.npos ? "" : text.substr(x + 1));
+  const auto whole = [](const std::optional<double>& v) {
+    return v && *v == std::round(*v) && *v > 0 && *v < 1000;
+  };
   if (!whole(columns) || !whole(rows))
     throw Error(ErrorKind::BadRequest, "The number of corners is not usable", text, "", "Write it as 9x6");
   return {static_cast<int>(*columns), static_cast<int>(*rows)};

@@ -56,7 +56,9 @@ struct SetRequest {
 
 // "14.8" or "14.8ms" in milliseconds; "45%" of the frame interval of the profile's mode.
 double readoutOf(const std::string& text, const Profile& profile) {
-  const size_t end = text.ends_with("ms") ? text.size() - 2 : text.ends_with('%') ? text.size() - 1 : text.size();
+  const size_t end = text.ends_with("ms")  ? text.size() - 2
+                     : text.ends_with('%') ? text.size() - 1
+                                           : text.size();
   const std::string unit = text.substr(end);
   const auto value = parseNumber(std::string_view(text).substr(0, end));
   if (!value || *value < 0)

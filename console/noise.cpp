@@ -25,8 +25,9 @@ struct MeasureRequest {
 PatchRect parsePatch(const std::string& text) {
   const auto v = csvNumbers(text);
   constexpr double kMost = 65536;
-  const bool usable = v && v->size() == 4 && (*v)[0] >= 0 && (*v)[1] >= 0 && (*v)[2] >= 1 && (*v)[3] >= 1 &&
-                      std::all_of(v->begin(), v->end(), [](double x) { return x == std::floor(x) && x < kMost; });
+  const bool usable =
+      v && v->size() == 4 && (*v)[0] >= 0 && (*v)[1] >= 0 && (*v)[2] >= 1 && (*v)[3] >= 1 &&
+      std::all_of(v->begin(), v->end(), [](double x) { return x == std::floor(x) && x < kMost; });
   if (!usable)
     throw Error(ErrorKind::BadRequest, "The patch is not usable", text, "",
                 "Write it as X,Y,WIDTH,HEIGHT in pixels");
@@ -35,7 +36,8 @@ PatchRect parsePatch(const std::string& text) {
 }
 
 // Changes the noise part of a profile of the clip's mode.
-void changeNoise(const std::string& file, const ClipInfo& clip, const std::function<void(NoisePart&)>& change) {
+void changeNoise(const std::string& file, const ClipInfo& clip,
+                 const std::function<void(NoisePart&)>& change) {
   changeProfile(file, [&](Profile& profile) {
     if (profile.camera.width != clip.width || profile.camera.height != clip.height)
       throw Error(ErrorKind::BadRequest, "The shot is of another mode than the profile", clip.path.string(),

@@ -183,7 +183,8 @@ void MainWindow::attempt(const std::function<void()>& action) {
     box.setInformativeText(rest.join(QLatin1Char('\n')));
     box.exec();
   } catch (const std::exception& error) {
-    QMessageBox::warning(this, tr("Glenhaze"), tr("Unexpected trouble: %1").arg(QString::fromUtf8(error.what())));
+    QMessageBox::warning(this, tr("Glenhaze"),
+                         tr("Unexpected trouble: %1").arg(QString::fromUtf8(error.what())));
   }
 }
 

@@ -38,7 +38,10 @@ class ProfileEdit : public QUndoCommand {
  public:
   /// A change that has been made already.
   ProfileEdit(Session& session, const QString& what, const ProfileChange& made)
-      : QUndoCommand(what), session_(session), before_(made.before), after_(made.before.path, made.profile.kept_json) {}
+      : QUndoCommand(what),
+        session_(session),
+        before_(made.before),
+        after_(made.before.path, made.profile.kept_json) {}
   void redo() override { restore(std::exchange(made_, true) ? std::optional(after_) : std::nullopt); }
   void undo() override { restore(before_); }
 
@@ -276,7 +279,10 @@ void Session::startRun() {
   batch_->setListener([self, said = run_said_] {
     if (said->exchange(true) || !self) return;
     QMetaObject::invokeMethod(
-        self.data(), [self] { if (self && !self->run_update_.isActive()) self->run_update_.start(); },
+        self.data(),
+        [self] {
+          if (self && !self->run_update_.isActive()) self->run_update_.start();
+        },
         Qt::QueuedConnection);
   });
   QtConcurrent::run(&runs_, [batch = batch_, token = run_stop_.get_token()] {

@@ -55,8 +55,8 @@ class Session : public QObject {
   /// An edit of the shoot that can be undone.
   void edit(const QString& what, const std::function<void(Shoot&)>& change);
 
-  /// Puts what differs from the profile as it was into its file, or makes one in the shoot's profile folder (or the
-  /// library), as an edit that can be undone. Throws Error, and nothing has changed then.
+  /// Puts what differs from the profile as it was into its file, or makes one in the shoot's profile folder
+  /// (or the library), as an edit that can be undone. Throws Error, and nothing has changed then.
   void putProfile(const QString& what, Profile profile);
 
   /// The clip that Bench and Compare look at; −1: none.

@@ -3,8 +3,8 @@
 #include <algorithm>
 
 #include "core/base/error.h"
-#include "core/base/json_text.h"
 #include "core/base/files.h"
+#include "core/base/json_text.h"
 
 namespace glenhaze::sim {
 

@@ -1,5 +1,6 @@
 #pragma once
-// Tables of numbers as text: one row a line, commas between (RFC 4180 without quotes). The one reader for all.
+// Tables of numbers as text: one row a line, commas between (RFC 4180 without quotes). The one reader for
+// all.
 
 #include <functional>
 #include <optional>
@@ -8,7 +9,8 @@
 
 namespace glenhaze {
 
-/// The numbers of one line; empty when a field is no finite number. A carriage return at the end is passed over.
+/// The numbers of one line; empty when a field is no finite number. A carriage return at the end is passed
+/// over.
 std::optional<std::vector<double>> csvNumbers(std::string_view line);
 
 /// Calls `row` with each line that is not empty and does not begin with '#', and its number from 1.

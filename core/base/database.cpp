@@ -85,13 +85,15 @@ struct Database::State {
     db.reset(raw);
     if (code != SQLITE_OK) return code;
     sqlite3_busy_timeout(raw, kWait_ms);
-    code = sqlite3_exec(raw, durability == Durability::Sure ? "PRAGMA synchronous=FULL" : "PRAGMA synchronous=OFF",
+    code = sqlite3_exec(raw,
+                        durability == Durability::Sure ? "PRAGMA synchronous=FULL" : "PRAGMA synchronous=OFF",
                         nullptr, nullptr, nullptr);
     return code == SQLITE_OK ? sqlite3_exec(raw, schema.c_str(), nullptr, nullptr, nullptr) : code;
   }
 };
 
-Database::Database(const fs::path& path, const std::string& schema, Durability durability) : state_(std::make_unique<State>()) {
+Database::Database(const fs::path& path, const std::string& schema, Durability durability)
+    : state_(std::make_unique<State>()) {
   State& s = *state_;
   s.path = path;
   int code = s.open(schema, durability);
@@ -114,8 +116,7 @@ std::vector<DatabaseRow> Database::run(std::string_view text, const std::vector<
   State& s = *state_;
   const std::lock_guard lock(s.mutex);
   sqlite3_stmt* raw = nullptr;
-  int code =
-      sqlite3_prepare_v2(s.db.get(), text.data(), static_cast<int>(text.size()), &raw, nullptr);
+  int code = sqlite3_prepare_v2(s.db.get(), text.data(), static_cast<int>(text.size()), &raw, nullptr);
   const Statement statement(raw);
   if (code != SQLITE_OK) fail(s.db.get(), code, s.path);
   bindAll(raw, values);
@@ -131,7 +132,8 @@ std::vector<DatabaseRow> Database::run(std::string_view text, const std::vector<
 
 void Database::atOnce(const std::function<void()>& body) {
   const std::lock_guard lock(state_->mutex);
-  // Immediate: the right to write is asked for before anything is read, so that two cannot wait for each other.
+  // Immediate: the right to write is asked for before anything is read, so that two cannot wait for each
+  // other.
   run("BEGIN IMMEDIATE");
   try {
     body();

@@ -1,5 +1,6 @@
 #pragma once
-// A fingerprint of bytes: SHA-256 (FIPS 180-4), so that two different inputs never get the same one by chance.
+// A fingerprint of bytes: SHA-256 (FIPS 180-4), so that two different inputs never get the same one by
+// chance.
 
 #include <memory>
 #include <string>

@@ -27,8 +27,8 @@ struct FileIdentity {
 /// Links are followed; empty when nothing is there.
 std::optional<FileIdentity> identityOf(const std::filesystem::path& path);
 
-/// Writes `text` under a name of its own beside `path`, flushes it to the disk and renames it. Where `path` is a
-/// link, the file that it leads to is replaced and the link stays; permissions of the old file stay too.
+/// Writes `text` under a name of its own beside `path`, flushes it to the disk and renames it. Where `path`
+/// is a link, the file that it leads to is replaced and the link stays; permissions of the old file stay too.
 /// Throws Error(Unwritable); `path` is then as it was before and nothing else is left.
 void writeFileAtomically(const std::filesystem::path& path, const std::string& text);
 
@@ -38,8 +38,8 @@ void writeAll(int fd, const std::string& text, const std::filesystem::path& path
 /// Files of ours are far smaller: profiles, shoots, logs of rotation, calibrations.
 constexpr uint64_t kLargestFile = 256U << 20;
 
-/// The whole file. Throws Error(Unreadable), also for what is no ordinary file (a device or a pipe would never
-/// end) and for one that is larger than `most` bytes.
+/// The whole file. Throws Error(Unreadable), also for what is no ordinary file (a device or a pipe would
+/// never end) and for one that is larger than `most` bytes.
 std::string readFile(const std::filesystem::path& path, uint64_t most = kLargestFile);
 
 /// A hidden name for something that is still being made in `folder`: new each time, short, ours by its look.

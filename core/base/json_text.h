@@ -12,8 +12,8 @@ namespace glenhaze {
 /// Nesting that our files may have; the library's own functions recurse once a level.
 constexpr int kJsonDepth = 48;
 
-/// Throws nlohmann::json::exception where the text is no JSON, std::invalid_argument where it is nested deeper
-/// than kJsonDepth.
+/// Throws nlohmann::json::exception where the text is no JSON, std::invalid_argument where it is nested
+/// deeper than kJsonDepth.
 nlohmann::json parseJson(std::string_view text);
 
 /// As parseJson, but null where the text cannot be used.

@@ -64,8 +64,8 @@ std::map<std::string, std::string> FactStore::all(const FileId& file, const std:
   std::map<std::string, std::string> facts;
   if (!database_ || !file.exists()) return facts;
   try {
-    for (const auto& row : database_->run("SELECT question, fact FROM facts WHERE file=? AND kind=?",
-                                          {keyOf(file), kind}))
+    for (const auto& row :
+         database_->run("SELECT question, fact FROM facts WHERE file=? AND kind=?", {keyOf(file), kind}))
       facts[textOf(row[0])] = textOf(row[1]);
   } catch (const Error&) {
   }

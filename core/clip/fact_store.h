@@ -1,6 +1,7 @@
 #pragma once
-// What was found out about footage, kept beside the shoot, so that nothing is looked at twice: by window, console and
-// runs, also at the same time. A store that is damaged, or cannot be written to, costs another look, never a failure.
+// What was found out about footage, kept beside the shoot, so that nothing is looked at twice: by window,
+// console and runs, also at the same time. A store that is damaged, or cannot be written to, costs another
+// look, never a failure.
 
 #include <filesystem>
 #include <map>
@@ -20,12 +21,14 @@ class FactStore {
   FactStore() = default;
   explicit FactStore(const std::filesystem::path& file);
 
-  /// Which file this is: known already where size and time are still the same, without reading it; else as fileIdOf.
+  /// Which file this is: known already where size and time are still the same, without reading it; else as
+  /// fileIdOf.
   FileId identify(const std::filesystem::path& path);
 
-  /// A fact about a file; `question`: what it depends on besides the file. Found also when the file was renamed,
-  /// moved or copied.
-  std::optional<std::string> find(const FileId& file, const std::string& kind, const std::string& question) const;
+  /// A fact about a file; `question`: what it depends on besides the file. Found also when the file was
+  /// renamed, moved or copied.
+  std::optional<std::string> find(const FileId& file, const std::string& kind,
+                                  const std::string& question) const;
   /// All facts of one kind, by what they depend on.
   std::map<std::string, std::string> all(const FileId& file, const std::string& kind) const;
   void put(const FileId& file, const std::string& kind, const std::string& question, const std::string& fact);

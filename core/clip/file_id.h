@@ -11,9 +11,10 @@ namespace glenhaze {
 /// A file, a numbered sequence (a name with one %0Nd) or a folder of our own stills. A plain value.
 struct FileId {
   uint64_t bytes = 0;
-  int64_t modified_ns = 0;  ///< of the last change, since 1970; of a sequence or folder the latest of its files
-  /// Digest of its first and last 64 KiB; of a sequence or folder of its files' names, sizes and times. "" when
-  /// there is no such file.
+  int64_t modified_ns =
+      0;  ///< of the last change, since 1970; of a sequence or folder the latest of its files
+  /// Digest of its first and last 64 KiB; of a sequence or folder of its files' names, sizes and times. ""
+  /// when there is no such file.
   std::string content;
 
   bool exists() const { return !content.empty(); }

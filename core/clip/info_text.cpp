@@ -97,7 +97,8 @@ std::string clipInfoToText(const ClipInfo& i) {
   if (i.iso) out["iso"] = *i.iso;
   if (i.times) out["times"] = timesToJson(*i.times);
   for (const SoundInfo& s : i.sound) out["sound"].push_back({s.codec, s.channels, s.sample_rate});
-  for (const ClipProblem& p : i.problems) out["problems"].push_back({static_cast<int>(p.kind), p.text, p.fatal});
+  for (const ClipProblem& p : i.problems)
+    out["problems"].push_back({static_cast<int>(p.kind), p.text, p.fatal});
   return jsonText(out);
 }
 
@@ -129,8 +130,8 @@ std::optional<ClipInfo> clipInfoFromText(const std::string& text) {
     for (const json& s : in.at("sound"))
       i.sound.push_back({s.at(0).get<std::string>(), s.at(1).get<int>(), s.at(2).get<int>()});
     for (const json& p : in.at("problems"))
-      i.problems.push_back(
-          {static_cast<ClipProblem::Kind>(p.at(0).get<int>()), p.at(1).get<std::string>(), p.at(2).get<bool>()});
+      i.problems.push_back({static_cast<ClipProblem::Kind>(p.at(0).get<int>()), p.at(1).get<std::string>(),
+                            p.at(2).get<bool>()});
     return i;
   } catch (const std::exception&) {
     return std::nullopt;

@@ -29,10 +29,11 @@ struct ColourTags {
   bool operator==(const ColourTags&) const = default;
 };
 
-/// How bright the picture was meant and made (SMPTE ST 2086 and CTA-861.3, as carried by H.265 and containers).
+/// How bright the picture was meant and made (SMPTE ST 2086 and CTA-861.3, as carried by H.265 and
+/// containers).
 struct HdrTags {
-  /// x, y of red, green, blue and white (CIE 1931), then the darkest and brightest of the display, cd/m²; empty: not
-  /// said.
+  /// x, y of red, green, blue and white (CIE 1931), then the darkest and brightest of the display, cd/m²;
+  /// empty: not said.
   std::optional<std::array<double, 10>> display;
   /// Brightest pixel, and brightest mean of a frame, cd/m²; empty: not said.
   std::optional<std::array<int, 2>> light;

@@ -26,7 +26,7 @@ struct ClipProblem {
     Rotated,
     NoSound,
     NonSquarePixels,
-    TimeStamps,   ///< they could not be used as they are
+    TimeStamps,  ///< they could not be used as they are
     Transparency,
     Other
   };
@@ -49,8 +49,9 @@ struct ClipInfo {
   Rational fps;          ///< average when the rate varies
   Rational nominal_fps;  ///< what the camera was set to; the same as fps when the rate does not vary
   Rational time_base{1, 1};
-  int64_t start_pts = 0;         ///< of the first frame, in time_base
-  double container_start_s = 0;  ///< of the earliest stream; not 0 in transport streams, and behind edit lists
+  int64_t start_pts = 0;  ///< of the first frame, in time_base
+  double container_start_s =
+      0;  ///< of the earliest stream; not 0 in transport streams, and behind edit lists
   /// When each frame is shown; null only in values that no probe has made.
   std::shared_ptr<const FrameTimes> times;
   int64_t frames = 0;
@@ -61,16 +62,16 @@ struct ClipInfo {
   ColourTags colour;
   Rational sample_aspect{1, 1};
   std::vector<SoundInfo> sound;
-  int rotation = 0;  ///< degrees clockwise to turn the stored picture for showing it: 0, 90, 180, 270
-  bool mirrored = false;  ///< and swap left and right after turning it
+  int rotation = 0;          ///< degrees clockwise to turn the stored picture for showing it: 0, 90, 180, 270
+  bool mirrored = false;     ///< and swap left and right after turning it
   bool transparent = false;  ///< has a plane of its own for it, which is not read
   bool variable_rate = false;
   bool interlaced = false;
   std::string make, model;  ///< from container tags
   std::string camera_note;  ///< camera name from a telemetry track, "" when there is none
   std::optional<int> iso;   ///< from container tags or telemetry; at the start where it changes
-  /// Where telemetry says that the ISO changes within the clip: seconds from the start, rising; empty where it
-  /// does not.
+  /// Where telemetry says that the ISO changes within the clip: seconds from the start, rising; empty where
+  /// it does not.
   std::vector<std::pair<double, int>> iso_changes;
   std::string creation_time, timecode;
   std::vector<ClipProblem> problems;

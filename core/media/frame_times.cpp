@@ -40,7 +40,8 @@ Fault faultOfSorted(const std::vector<int64_t>& stamps, double ticks_per_second)
   return std::adjacent_find(stamps.begin(), stamps.end()) != stamps.end() ? Fault::Twice : Fault::None;
 }
 
-// Frames with one stamp share the time up to the next one. False where that is no repair: too many, or no room.
+// Frames with one stamp share the time up to the next one. False where that is no repair: too many, or no
+// room.
 bool spread(std::vector<int64_t>& stamps, double usual_ticks) {
   constexpr double kFew = 0.1;  // of all frames
   size_t moved = 0;
@@ -49,10 +50,11 @@ bool spread(std::vector<int64_t>& stamps, double usual_ticks) {
     while (end < stamps.size() && stamps[end] == stamps[i]) ++end;
     const int64_t first = stamps[i];
     const auto count = static_cast<int64_t>(end - i);
-    const int64_t next = end < stamps.size() ? stamps[end]
-                                             : first + std::llround(usual_ticks * static_cast<double>(count));
+    const int64_t next =
+        end < stamps.size() ? stamps[end] : first + std::llround(usual_ticks * static_cast<double>(count));
     if (next - first < count) return false;
-    for (int64_t k = 1; k < count; ++k) stamps[i + static_cast<size_t>(k)] = first + (next - first) * k / count;
+    for (int64_t k = 1; k < count; ++k)
+      stamps[i + static_cast<size_t>(k)] = first + (next - first) * k / count;
     moved += static_cast<size_t>(count - 1);
     i = end;
   }
@@ -75,8 +77,8 @@ FrameTimes FrameTimes::ofStamps(std::vector<int64_t> stamps, double usual_ticks,
   FrameTimes times = even(start, usual_ticks, count);
   times.fault_ = fault;
   if (count == 0 || !usable) return times;
-  // Even where no stamp is further than a tick from its place; the mean spacing of the whole clip, not the rate
-  // that the file states, so that nothing drifts over an hour.
+  // Even where no stamp is further than a tick from its place; the mean spacing of the whole clip, not the
+  // rate that the file states, so that nothing drifts over an hour.
   const double mean =
       count > 1 ? static_cast<double>(stamps.back() - start) / static_cast<double>(count - 1) : usual_ticks;
   const auto off = [&](size_t i) {
@@ -92,7 +94,8 @@ FrameTimes FrameTimes::ofStamps(std::vector<int64_t> stamps, double usual_ticks,
   return times;
 }
 
-FrameTimes FrameTimes::kept(int64_t start, double ticks, int64_t count, Fault fault, std::vector<int64_t> stamps) {
+FrameTimes FrameTimes::kept(int64_t start, double ticks, int64_t count, Fault fault,
+                            std::vector<int64_t> stamps) {
   FrameTimes times = even(start, ticks, count);
   times.fault_ = fault;
   times.stamps_ = std::move(stamps);

@@ -1,6 +1,6 @@
 #pragma once
-// Which time stamp each frame of a clip has: the one rule for it, used by seeking, tracks, in and out points, the
-// cut of sound, and changes of ISO.
+// Which time stamp each frame of a clip has: the one rule for it, used by seeking, tracks, in and out points,
+// the cut of sound, and changes of ISO.
 
 #include <cstdint>
 #include <vector>
@@ -18,9 +18,10 @@ class FrameTimes {
   static FrameTimes even(int64_t start, double ticks_per_frame, int64_t count);
 
   /// From the stamps of a file's packets in the order they lie in it (INT64_MIN: it has none). Frames may be
-  /// stored out of order by up to a second or 32 frames, as codecs do. Where stamps cannot tell frames apart, or
-  /// start again, frames are numbered in the order that they are decoded in, and spaced evenly, `usual_ticks`
-  /// apart from `start` on; a few that are the same twice are only spread over the gap that follows. See fault().
+  /// stored out of order by up to a second or 32 frames, as codecs do. Where stamps cannot tell frames apart,
+  /// or start again, frames are numbered in the order that they are decoded in, and spaced evenly,
+  /// `usual_ticks` apart from `start` on; a few that are the same twice are only spread over the gap that
+  /// follows. See fault().
   static FrameTimes ofStamps(std::vector<int64_t> stamps, double usual_ticks, double ticks_per_second,
                              int64_t start = 0);
 
@@ -30,7 +31,8 @@ class FrameTimes {
   int64_t count() const { return count_; }
   bool empty() const { return count_ == 0; }
   /// As it was, from what its accessors give; `stamps`: of all frames where they are not even, else empty.
-  static FrameTimes kept(int64_t start, double ticks, int64_t count, Fault fault, std::vector<int64_t> stamps);
+  static FrameTimes kept(int64_t start, double ticks, int64_t count, Fault fault,
+                         std::vector<int64_t> stamps);
 
   Fault fault() const { return fault_; }
   /// False: a frame is known by counting from the start alone.

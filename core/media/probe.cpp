@@ -42,8 +42,9 @@ struct Orientation {
   bool mirrored = false;
 };
 
-// The matrix takes a stored (x, y) to (a·x + c·y, b·x + d·y) on the screen, 16.16 fixed point in its places 0, 1, 3
-// and 4 (ISO/IEC 14496-12, "tkhd"; libavutil/display.h). Where its determinant is negative it also mirrors.
+// The matrix takes a stored (x, y) to (a·x + c·y, b·x + d·y) on the screen, 16.16 fixed point in its places
+// 0, 1, 3 and 4 (ISO/IEC 14496-12, "tkhd"; libavutil/display.h). Where its determinant is negative it also
+// mirrors.
 Orientation orientationOf(const AVStream& stream) {
   size_t size = 0;
   const uint8_t* data = av_stream_get_side_data(&stream, AV_PKT_DATA_DISPLAYMATRIX, &size);
@@ -153,9 +154,10 @@ std::string timeFaultText(const FrameTimes& times) {
     case Fault::Gap:
       return "Time stamps jump by over an hour." + even;
     default:
-      return times.isEven() ? "Many frames have the same time stamp." + even
-                            : "Some frames have the same time stamp as the one before; they are spread over the "
-                              "time up to the next.";
+      return times.isEven()
+                 ? "Many frames have the same time stamp." + even
+                 : "Some frames have the same time stamp as the one before; they are spread over the "
+                   "time up to the next.";
   }
 }
 
@@ -293,9 +295,9 @@ void readStillTags(AVFormatContext& input, int video, ClipInfo& info) {
   if (info.creation_time.empty()) info.creation_time = value("DateTimeOriginal");
   // EXIF orientation (CIPA DC-008, tag 0x0112, from memory): 3 upside down, 6 turn clockwise, 8 turn counter-
   // clockwise; 2, 4, 5 and 7 are the same with left and right swapped after the turn.
-  static const std::map<std::string, Orientation> kTurn = {{"2", {0, true}},  {"3", {180, false}}, {"4", {180, true}},
-                                                           {"5", {90, true}}, {"6", {90, false}},  {"7", {270, true}},
-                                                           {"8", {270, false}}};
+  static const std::map<std::string, Orientation> kTurn = {
+      {"2", {0, true}},   {"3", {180, false}}, {"4", {180, true}}, {"5", {90, true}},
+      {"6", {90, false}}, {"7", {270, true}},  {"8", {270, false}}};
   std::string orientation = value("Orientation");
   std::erase(orientation, ' ');
   if (const auto turn = kTurn.find(orientation); turn != kTurn.end()) {

@@ -79,12 +79,12 @@ struct ClipReader::State {
   bool filter_flushed = false;
   int64_t next_index = 0;
   int64_t damaged = 0;
-  int64_t damaged_before = 0;    ///< when the last jump began: what fails on the way is nobody's loss
-  int64_t skip_before = 0;       ///< frames before this one are passed over
-  double back_s = 0;             ///< how far before the wanted frame the last jump aimed
-  bool just_jumped = false;      ///< nothing has been decoded since
-  bool from_start = true;        ///< everything since the first frame has been decoded
-  bool wait_for_key = false;     ///< pictures before the first key one cannot be built
+  int64_t damaged_before = 0;  ///< when the last jump began: what fails on the way is nobody's loss
+  int64_t skip_before = 0;     ///< frames before this one are passed over
+  double back_s = 0;           ///< how far before the wanted frame the last jump aimed
+  bool just_jumped = false;    ///< nothing has been decoded since
+  bool from_start = true;      ///< everything since the first frame has been decoded
+  bool wait_for_key = false;   ///< pictures before the first key one cannot be built
 
   State(const ClipInfo& clip, const ReadOptions& read_options) : info(clip), options(read_options) { open(); }
 
@@ -92,9 +92,9 @@ struct ClipReader::State {
   FramePtr decodeOne();
   FramePtr filtered();
   Frame convert(FramePtr frame);
-  // The frame that a jump must not land behind. Deinterlacing looks at the one before. And never so near the end
-  // that all that follows is still inside the decoder when the file ends: libavcodec 59 drops what follows a
-  // recovery point that it has not given out yet; no codec holds more frames back.
+  // The frame that a jump must not land behind. Deinterlacing looks at the one before. And never so near the
+  // end that all that follows is still inside the decoder when the file ends: libavcodec 59 drops what
+  // follows a recovery point that it has not given out yet; no codec holds more frames back.
   int64_t aim() const {
     constexpr int64_t kHeldBack = 17;
     const int64_t needed = options.fields == Fields::Keep ? skip_before : skip_before - 1;
@@ -157,8 +157,8 @@ FramePtr ClipReader::State::decodeOne() {
     }
     // On the way to a frame, pictures that nothing else is built on are not decoded; but the first one tells
     // whether the jump went far enough back.
-    const bool passing = !just_jumped && !counts() && packet->pts != AV_NOPTS_VALUE &&
-                         skip_before > 0 && info.indexAt(packet->pts) < skip_before;
+    const bool passing = !just_jumped && !counts() && packet->pts != AV_NOPTS_VALUE && skip_before > 0 &&
+                         info.indexAt(packet->pts) < skip_before;
     codec->skip_frame = passing && options.fields == Fields::Keep ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
     if (avcodec_send_packet(codec.get(), packet.get()) < 0) ++damaged;
     av_packet_unref(packet.get());
@@ -224,7 +224,8 @@ void ClipReader::State::jump() {
   const int64_t back = std::llround(back_s / info.time_base.value());
   const int64_t target = info.stampAt(aim()) - back;
   const bool before_start = back_s > 0 && target < info.stampAt(0);
-  if (before_start || av_seek_frame(input.get(), video, target, AVSEEK_FLAG_BACKWARD) < 0) return startAgain();
+  if (before_start || av_seek_frame(input.get(), video, target, AVSEEK_FLAG_BACKWARD) < 0)
+    return startAgain();
   rewind();
   just_jumped = wait_for_key = true;
   from_start = false;
@@ -240,9 +241,9 @@ void ClipReader::State::startAgain() {
   next_index = 0;
 }
 
-// The next frame; behind a jump the first one that is not behind the frame that was asked for. Streams without an
-// index, and those whose key pictures do not stand alone (open groups), land late: then further back, and in the
-// end from the start.
+// The next frame; behind a jump the first one that is not behind the frame that was asked for. Streams
+// without an index, and those whose key pictures do not stand alone (open groups), land late: then further
+// back, and in the end from the start.
 FramePtr ClipReader::State::arrive() {
   while (true) {
     FramePtr frame = filtered();

@@ -36,7 +36,8 @@ struct PatternParts {
 
 std::optional<PatternParts> splitPattern(const std::string& name) {
   // The last "%0Nd": the name may hold more of them by chance.
-  for (size_t at = name.rfind('%'); at != std::string::npos; at = at > 0 ? name.rfind('%', at - 1) : name.npos)
+  for (size_t at = name.rfind('%'); at != std::string::npos;
+       at = at > 0 ? name.rfind('%', at - 1) : name.npos)
     if (at + 3 < name.size() && name[at + 1] == '0' && name[at + 2] >= '1' && name[at + 2] <= '9' &&
         name[at + 3] == 'd')
       return PatternParts{name.substr(0, at), name.substr(at + 4), static_cast<size_t>(name[at + 2] - '0')};
@@ -59,7 +60,8 @@ std::optional<std::pair<PatternParts, int>> splitNumbered(const std::string& nam
   size_t first = before == std::string::npos ? 0 : before + 1;
   first = std::max(first, last + 1 > kMostDigits ? last + 1 - kMostDigits : 0);
   const std::string digits = name.substr(first, last + 1 - first);
-  return std::pair{PatternParts{name.substr(0, first), name.substr(last + 1), digits.size()}, std::stoi(digits)};
+  return std::pair{PatternParts{name.substr(0, first), name.substr(last + 1), digits.size()},
+                   std::stoi(digits)};
 }
 
 }  // namespace

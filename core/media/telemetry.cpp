@@ -25,8 +25,8 @@ std::optional<std::string_view> behind(std::string_view text, std::string_view k
                                        size_t& from) {
   const auto same = [](char a, char b) { return lowered(a) == b; };
   while (from < text.size()) {
-    const auto at = std::search(text.begin() + static_cast<ptrdiff_t>(from), text.end(), key.begin(),
-                                key.end(), same);
+    const auto at =
+        std::search(text.begin() + static_cast<ptrdiff_t>(from), text.end(), key.begin(), key.end(), same);
     if (at == text.end()) break;
     const auto start = static_cast<size_t>(at - text.begin());
     size_t i = start + key.size();

@@ -1,6 +1,6 @@
 #pragma once
-// What cameras write beside the picture as text: timed words in a track of the clip or in a subtitle file of the
-// same name (SubRip, WebVTT), read by libavformat.
+// What cameras write beside the picture as text: timed words in a track of the clip or in a subtitle file of
+// the same name (SubRip, WebVTT), read by libavformat.
 
 #include <filesystem>
 #include <optional>
@@ -21,8 +21,8 @@ TelemetryNote parseTelemetry(std::string_view text);
 
 /// A file of timed words.
 struct TimedNotes {
-  TelemetryNote first;                         ///< what the first entries say
-  std::vector<std::pair<double, int>> isos;    ///< by the time that their entries begin, s
+  TelemetryNote first;                       ///< what the first entries say
+  std::vector<std::pair<double, int>> isos;  ///< by the time that their entries begin, s
 };
 /// Empty when there is no such file, or it holds nothing of use. Never throws for a bad file.
 TimedNotes readTimedNotes(const std::filesystem::path& path);

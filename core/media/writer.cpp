@@ -11,12 +11,12 @@
 #include <utility>
 #include <vector>
 
+#include "core/base/files.h"
 #include "core/frame/av_format.h"
 #include "core/frame/turn.h"
 #include "core/media/detail/codecs.h"
 #include "core/media/detail/companion.h"
 #include "core/media/detail/ffmpeg.h"
-#include "core/base/files.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;

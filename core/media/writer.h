@@ -58,8 +58,8 @@ struct OutputPlace {
   std::filesystem::path temporary;  ///< where it grows, in the same folder; empty: a hidden name of its own
   Existing existing = Existing::Refuse;
   std::shared_ptr<const SourceGuard> guard;  ///< null: the clip itself is guarded in any case
-  /// Called when the output is whole, checked, and still at its temporary name, right before it gets its own; may
-  /// throw, and then it gets none. A folder that is replaced is at the temporary name afterwards until
+  /// Called when the output is whole, checked, and still at its temporary name, right before it gets its own;
+  /// may throw, and then it gets none. A folder that is replaced is at the temporary name afterwards until
   /// `replaced` has been called with it, which may keep it by renaming; else it is removed.
   std::function<void(const std::filesystem::path& temporary)> complete;
   std::function<void(const std::filesystem::path& old_folder)> replaced;

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/error.h"
 #include "core/base/csv.h"
+#include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/parallel.h"
 

@@ -38,7 +38,8 @@ std::optional<MotionRequest> motionRequestOf(const Treatment& t, const ClipInfo&
   return r;
 }
 
-Chain::Chain(const Correction& correction, PictureSize source, std::function<PixelFormat(const Frame&)> format)
+Chain::Chain(const Correction& correction, PictureSize source,
+             std::function<PixelFormat(const Frame&)> format)
     : geometry_(correction, source), format_(std::move(format)) {
   if (correction.cleans()) sensor_.emplace(correction);
   if (correction.mendsOwnMotion()) own_.emplace(correction);

@@ -1,6 +1,6 @@
 #pragma once
-// From a Treatment to pictures: the one chain of stages, in the order of processing, for renders, previews, trials
-// and the console.
+// From a Treatment to pictures: the one chain of stages, in the order of processing, for renders, previews,
+// trials and the console.
 //
 //   decode → hot pixels, flicker, noise → ONE resampling that holds lens, shutter, stabilization and window
 //
@@ -30,16 +30,17 @@ struct Prepared {
 /// The stages' settings. What is not prepared yet is left out, for looking at meanwhile.
 Correction correctionOf(const Treatment& treatment, const Prepared& prepared = {});
 
-/// What a treatment's motion is worked out from; nothing where it has none. `tracks_file`: where tracks are kept.
+/// What a treatment's motion is worked out from; nothing where it has none. `tracks_file`: where tracks are
+/// kept.
 std::optional<MotionRequest> motionRequestOf(const Treatment& treatment, const ClipInfo& clip,
                                              const std::filesystem::path& tracks_file);
 
-/// Frames in, finished frames out, in order; holds back what noise removal and own motion look ahead. The same bits
-/// whatever the number of threads. Not safe for two threads at once.
+/// Frames in, finished frames out, in order; holds back what noise removal and own motion look ahead. The
+/// same bits whatever the number of threads. Not safe for two threads at once.
 class Chain {
  public:
-  /// `format`: of the finished frames, for each source frame. Throws Error(BadRequest) for a correction that does
-  /// not fit the picture.
+  /// `format`: of the finished frames, for each source frame. Throws Error(BadRequest) for a correction that
+  /// does not fit the picture.
   Chain(const Correction& correction, PictureSize source, std::function<PixelFormat(const Frame&)> format);
 
   /// The frame that is finished by this one, if any. Throws Error(Cancelled).

@@ -43,9 +43,7 @@ void requireWhole(const RenderJob& job, const FrameRange& range, int64_t decoded
 class Renderer {
  public:
   Renderer(const RenderJob& job, const Progress& progress)
-      : job_(job),
-        progress_(progress),
-        range_(job.range.value_or(FrameRange{0, job.clip.frames})) {}
+      : job_(job), progress_(progress), range_(job.range.value_or(FrameRange{0, job.clip.frames})) {}
 
   RenderResult run() {
     const auto started = std::chrono::steady_clock::now();
@@ -90,7 +88,8 @@ class Renderer {
   void correct() {
     Chain chain(job_.correction, {job_.clip.width, job_.clip.height}, [this](const Frame& frame) {
       // Stills and RGB sources keep their planes; the writer converts where the codec wants it.
-      return frame.colour.matrix == 0 ? frame.format : outputFor(frame, outputFormat(job_.encode.codec, job_.clip.format));
+      return frame.colour.matrix == 0 ? frame.format
+                                      : outputFor(frame, outputFormat(job_.encode.codec, job_.clip.format));
     });
     while (const auto frame = decoded_.pop())
       if (auto done = chain.push(*frame, progress_); done && !hand(std::move(*done))) return;

@@ -58,7 +58,8 @@ ProfileChange createProfile(const Profile& profile, const fs::path& file, Existi
     const json there = parseJsonOrNull(*before);
     const bool ours = there.is_object() && there.value("format", json()) == "glenhaze-profile";
     // What is no profile, or one of a newer version, would be lost for good.
-    if (!ours) throw Error(ErrorKind::Unwritable, "The file is no profile", file.string(), "", "Choose another name");
+    if (!ours)
+      throw Error(ErrorKind::Unwritable, "The file is no profile", file.string(), "", "Choose another name");
     parseProfile(*before, file.string());
   }
   return write(profile, file, std::move(before));
@@ -83,8 +84,8 @@ void restoreProfile(const ProfileBackup& backup) {
   std::error_code code;
   fs::remove(backup.path, code);
   if (code && isThere(backup.path))
-    throw Error(ErrorKind::Unwritable, "Cannot take the profile away again", backup.path.string(), code.message(),
-                "Check the folder's permissions");
+    throw Error(ErrorKind::Unwritable, "Cannot take the profile away again", backup.path.string(),
+                code.message(), "Check the folder's permissions");
 }
 
 fs::path profilePathFor(const CameraMode& camera, const fs::path& folder) {

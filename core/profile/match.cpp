@@ -63,8 +63,8 @@ std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer,
   candidate.index = index;
   const bool same_size = clip.width == mode.width && clip.height == mode.height;
   // What the camera does to the picture makes its noise another one; the lens stays the same.
-  const bool same_processing = fitsText(a.tone, b.tone) && fitsText(a.sharpening, b.sharpening) &&
-                               fitsText(a.denoising, b.denoising);
+  const bool same_processing =
+      fitsText(a.tone, b.tone) && fitsText(a.sharpening, b.sharpening) && fitsText(a.denoising, b.denoising);
   candidate.exact = same_size && sameRate(clip, mode) && same_processing;
   for (const auto& [said, has] : {std::pair{answer.view, mode.view},
                                   {answer.medium, mode.medium},
@@ -80,9 +80,10 @@ std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer,
   else if (!sameRate(clip, mode))
     candidate.difference = "measured at " + rateText(*mode.fps) + " frames/s";
   else if (!candidate.exact)
-    candidate.difference = !fitsText(a.tone, b.tone)               ? "measured with tone " + b.tone
-                           : !fitsText(a.sharpening, b.sharpening) ? "measured with sharpening " + b.sharpening
-                                                                   : "measured with denoising " + b.denoising;
+    candidate.difference = !fitsText(a.tone, b.tone) ? "measured with tone " + b.tone
+                           : !fitsText(a.sharpening, b.sharpening)
+                               ? "measured with sharpening " + b.sharpening
+                               : "measured with denoising " + b.denoising;
   return candidate;
 }
 

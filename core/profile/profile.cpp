@@ -7,9 +7,9 @@
 
 #include "core/base/digest.h"
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/base/json_text.h"
 #include "core/base/numbers.h"
-#include "core/base/files.h"
 #include "core/profile/detail/json_parts.h"
 
 namespace glenhaze {
@@ -47,8 +47,8 @@ void addKept(json& out, const std::string& kept) {
     if (!out.contains(key)) out[key] = value;
 }
 
-constexpr std::array<const char*, 9> kEvidenceKeys = {"kind",      "source", "frame", "name",  "residual_px",
-                                                      "before_px", "level",  "sigma", "left_out"};
+constexpr std::array<const char*, 9> kEvidenceKeys = {
+    "kind", "source", "frame", "name", "residual_px", "before_px", "level", "sigma", "left_out"};
 
 json evidenceToJson(const Evidence& e) {
   json out = {{"kind", e.kind}};
@@ -181,8 +181,8 @@ void lensToJson(const LensPart& part, json& out) {
 constexpr std::array<const char*, kNoiseChannels> kSigmaKeys = {"sigma_y", "sigma_cb", "sigma_cr"};
 constexpr std::array<const char*, kNoiseChannels> kSpreadKeys = {"spread_y", "spread_cb", "spread_cr"};
 constexpr std::array<const char*, 15> kCurveKeys = {
-    "iso",     "level",     "method",    "origin", "light",  "residual", "octaves", "points", "evidence",
-    "sigma_y", "sigma_cb", "sigma_cr", "spread_y", "spread_cb", "spread_cr"};
+    "iso",      "level",   "method",   "origin",   "light",    "residual",  "octaves",  "points",
+    "evidence", "sigma_y", "sigma_cb", "sigma_cr", "spread_y", "spread_cb", "spread_cr"};
 
 // Four digits are finer than any noise is known.
 std::vector<double> rounded(std::vector<double> values) {

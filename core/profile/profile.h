@@ -77,8 +77,9 @@ std::string profileToJson(const Profile& profile);
 std::string denoiseToText(const DenoiseSettings& settings);
 DenoiseSettings denoiseFromText(const std::string& text);
 
-/// A sound file name that carries the whole camera and mode: "skerrel-d3-1920x1080-29.97-wide-air.glenhaze.json".
-/// Two that differ in anything but case and blanks get two names.
+/// A sound file name that carries the whole camera and mode:
+/// "skerrel-d3-1920x1080-29.97-wide-air.glenhaze.json". Two that differ in anything but case and blanks get
+/// two names.
 std::string suggestedFileName(const CameraMode& camera);
 
 /// What is missing or odd in a profile, as sentences; empty when all is well.

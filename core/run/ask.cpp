@@ -17,9 +17,10 @@ NoiseFact askNoise(const ClipPlan& plan, const Progress& progress) {
       fact.light = lightOfPoints(points, missing.curves, missing.known_iso);
   } catch (const Error& error) {
     if (error.kind() != ErrorKind::Evidence) throw;
-    fact.why_not = missing.iso ? "Noise was not removed: the clip does not say its ISO, and its noise cannot tell it (" +
-                                     error.why() + "). Say the ISO by hand."
-                               : "The light cannot be told by the clip's noise (" + error.why() + ").";
+    fact.why_not =
+        missing.iso ? "Noise was not removed: the clip does not say its ISO, and its noise cannot tell it (" +
+                          error.why() + "). Say the ISO by hand."
+                    : "The light cannot be told by the clip's noise (" + error.why() + ").";
   }
   return fact;
 }

@@ -1,18 +1,18 @@
 #pragma once
-// What only a clip's own pictures can say: its ISO where nothing else does, its light where a profile knows several,
-// its flicker, its motion. Asked once; what is found is a fact that is kept.
+// What only a clip's own pictures can say: its ISO where nothing else does, its light where a profile knows
+// several, its flicker, its motion. Asked once; what is found is a fact that is kept.
 
 #include "core/base/progress.h"
 #include "core/run/plan.h"
 
 namespace glenhaze {
 
-/// Answers the decision's missing facts from the clip's own noise. Throws Error(Cancelled), Error(Unreadable). What
-/// cannot be told is a fact too.
+/// Answers the decision's missing facts from the clip's own noise. Throws Error(Cancelled),
+/// Error(Unreadable). What cannot be told is a fact too.
 NoiseFact askNoise(const ClipPlan& plan, const Progress& progress = {});
 
-/// What the stages of a complete treatment need to know of the pictures; `notes` gets sentences about it. Throws as
-/// above.
+/// What the stages of a complete treatment need to know of the pictures; `notes` gets sentences about it.
+/// Throws as above.
 Prepared prepare(const ClipPlan& plan, std::vector<std::string>& notes, const Progress& progress = {});
 
 }  // namespace glenhaze

@@ -178,8 +178,9 @@ Progress Batch::progressOf(int index, std::stop_token stop, double from, double 
 
 FactStore& Batch::factsOf(const fs::path& shoot) {
   auto& store = facts_[shoot];
-  if (!store) store = shoot.empty() ? std::make_unique<FactStore>()
-                                    : std::make_unique<FactStore>(shoot.parent_path() / kFactsName);
+  if (!store)
+    store = shoot.empty() ? std::make_unique<FactStore>()
+                          : std::make_unique<FactStore>(shoot.parent_path() / kFactsName);
   return *store;
 }
 
@@ -224,14 +225,14 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
     return;
   }
   job.place.existing = allowed(standing, replace_, output);
-  const fs::path temporary = record.begin(output, fingerprint, job.clip.path.native(),
-                                          partDigests(treatment, plan.facts.id));
+  const fs::path temporary =
+      record.begin(output, fingerprint, job.clip.path.native(), partDigests(treatment, plan.facts.id));
   job.place.temporary = temporary;
   job.place.complete = [&](const fs::path& whole) {
     // What may be replaced must still be what it was when that was decided.
     if (standing != Standing::Free && record.standingOf(output, fingerprint) != standing)
-      throw Error(ErrorKind::Unwritable, "The output was changed while it was rendered anew", output.string(), "",
-                  "Move it away, then render again");
+      throw Error(ErrorKind::Unwritable, "The output was changed while it was rendered anew", output.string(),
+                  "", "Move it away, then render again");
     record.complete(whole);
   };
   job.place.replaced = [&](const fs::path& old_folder) {

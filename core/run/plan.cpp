@@ -11,8 +11,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-// Names that a run has given already. Compared without case: on cards and shared disks "A.mp4" and "a.mp4" are one
-// file.
+// Names that a run has given already. Compared without case: on cards and shared disks "A.mp4" and "a.mp4"
+// are one file.
 class TakenNames {
  public:
   bool has(const fs::path& path) const { return names_.contains(folded(path)); }
@@ -28,7 +28,8 @@ class TakenNames {
   std::set<std::string> names_;
 };
 
-// Names are made unique within the run, so that A/clip.mp4 and B/clip.mp4 both come out, and never lead to footage.
+// Names are made unique within the run, so that A/clip.mp4 and B/clip.mp4 both come out, and never lead to
+// footage.
 fs::path outputName(const fs::path& folder, const ClipInfo& info, const EncodeSettings& encode,
                     const SourceGuard& guard, TakenNames& taken) {
   std::string stem = info.path.stem().string();
@@ -58,7 +59,8 @@ void fillJob(ClipPlan& plan, const Shoot& shoot) {
   job.encode = shoot.output.encode;
   job.fields = t.fields;
   job.range = plan.clip.range ? std::optional(t.range) : std::nullopt;
-  if (auto motion = motionRequestOf(t, plan.info, tracksFileOf(shoot, plan.clip.path))) plan.motion = std::move(*motion);
+  if (auto motion = motionRequestOf(t, plan.info, tracksFileOf(shoot, plan.clip.path)))
+    plan.motion = std::move(*motion);
   plan.questions = {plan.decision.missing.iso, plan.decision.missing.light,
                     t.cleaning && t.cleaning->settings.flicker > 0, t.motion.has_value()};
 }
@@ -69,8 +71,10 @@ fs::path tracksFileOf(const Shoot& shoot, const fs::path& clip) {
   if (shoot.path.empty()) return {};
   // Clips of one name in two folders get files of their own.
   constexpr size_t kDigits = 8, kLongest = 200;
-  const std::string mark = digestOf(clip.lexically_relative(shoot.path.parent_path()).native()).substr(0, kDigits);
-  return shoot.path.parent_path() / "motion" / (clip.stem().native().substr(0, kLongest) + "-" + mark + ".tracks");
+  const std::string mark =
+      digestOf(clip.lexically_relative(shoot.path.parent_path()).native()).substr(0, kDigits);
+  return shoot.path.parent_path() / "motion" /
+         (clip.stem().native().substr(0, kLongest) + "-" + mark + ".tracks");
 }
 
 ClipPlan planClip(const std::shared_ptr<const PlanBasis>& basis, const ShootClip& clip, ClipFacts facts) {
@@ -82,7 +86,8 @@ ClipPlan planClip(const std::shared_ptr<const PlanBasis>& basis, const ShootClip
   plan.decision = decide(basis->shoot, clip, plan.facts, basis->profiles);
   plan.match = plan.decision.match;
   static const std::vector<std::string> kNone;
-  const auto& doubts = plan.match.profile >= 0 ? basis->doubts[static_cast<size_t>(plan.match.profile)] : kNone;
+  const auto& doubts =
+      plan.match.profile >= 0 ? basis->doubts[static_cast<size_t>(plan.match.profile)] : kNone;
   const Coverages cells = coveragesOf(basis->shoot, clip, plan.facts, plan.decision, basis->profiles, doubts);
   plan.lens = cells.lens;
   plan.shutter = cells.shutter;
@@ -138,8 +143,7 @@ uint64_t estimatedBytes(const ClipPlan& plan) {
   const Treatment& t = plan.decision.treatment;
   const PictureSize size = t.output.width > 0 ? t.output : PictureSize{plan.info.width, plan.info.height};
   const double pixels_in_all =
-      static_cast<double>(size.width) * size.height *
-      static_cast<double>(t.range.count());
+      static_cast<double>(size.width) * size.height * static_cast<double>(t.range.count());
   if (t.bit_rate) return static_cast<uint64_t>(static_cast<double>(*t.bit_rate) * plan.info.duration_s / 8);
   // Bits per pixel by codec; H.264/H.265 by quality. Typical of detailed footage (our own demo shoot).
   static constexpr std::array<double, 3> k264 = {0.12, 0.28, 0.55};

@@ -43,8 +43,10 @@ struct ClipPlan {
   CoverageCell noise;
   CoverageCell stabilization;
   MotionRequest motion;  ///< meaningful when questions.motion
-  std::optional<MotionRequest> motionWanted() const { return questions.motion ? std::optional(motion) : std::nullopt; }
-  RenderJob job;         ///< as far as it is known without looking at the pictures
+  std::optional<MotionRequest> motionWanted() const {
+    return questions.motion ? std::optional(motion) : std::nullopt;
+  }
+  RenderJob job;  ///< as far as it is known without looking at the pictures
   ClipQuestions questions;
   std::string refusal;  ///< why the clip will not be rendered, "" when it will
   bool failed = false;  ///< the refusal is a fault of the file, not a choice

@@ -15,8 +15,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-// name: of the output in this folder. identity: FileId as text. work: what is being made; identity is empty until
-// it is whole. process: who makes it.
+// name: of the output in this folder. identity: FileId as text. work: what is being made; identity is empty
+// until it is whole. process: who makes it.
 constexpr const char* kSchema =
     "CREATE TABLE IF NOT EXISTS outputs(name BLOB PRIMARY KEY, source BLOB, fingerprint BLOB, identity BLOB,"
     " parts BLOB);"
@@ -28,7 +28,8 @@ fs::path made(const fs::path& folder) {
   fs::create_directories(folder, code);
   if (code || ::access(folder.c_str(), W_OK) != 0)
     throw Error(ErrorKind::Unwritable, "Cannot write to the output folder", folder.string(),
-                code ? code.message() : "it may not be written to", "Choose another folder or mend its permissions");
+                code ? code.message() : "it may not be written to",
+                "Choose another folder or mend its permissions");
   return folder / kRecordName;
 }
 
@@ -37,8 +38,8 @@ std::string hostName() {
   return ::gethostname(name.data(), name.size() - 1) == 0 ? name.data() : "";
 }
 
-// A process number is used again; together with when it began (proc(5), field 22 of "stat", in ticks since boot)
-// and the boot itself it is not.
+// A process number is used again; together with when it began (proc(5), field 22 of "stat", in ticks since
+// boot) and the boot itself it is not.
 std::string processMark(const std::string& pid) {
   try {
     const auto bounded = [](const fs::path& path) {
@@ -130,9 +131,10 @@ void RunRecord::complete(const fs::path& temporary) {
 }
 
 void RunRecord::take(const std::string& name, const std::string& temporary) {
-  database_.run("INSERT OR REPLACE INTO outputs SELECT name, source, fingerprint, identity, parts FROM work "
-                "WHERE temporary=? AND name=?",
-                {temporary, name});
+  database_.run(
+      "INSERT OR REPLACE INTO outputs SELECT name, source, fingerprint, identity, parts FROM work "
+      "WHERE temporary=? AND name=?",
+      {temporary, name});
   database_.run("DELETE FROM work WHERE temporary=?", {temporary});
 }
 
@@ -157,7 +159,8 @@ int RunRecord::clearLeftovers() {
       const FileId whole = FileId::fromText(textOf(row[2]));
       const fs::path left = folder_ / temporary;
       std::error_code code;
-      // What is at the temporary name: the output, half or whole; or, where a folder was replaced, the one before.
+      // What is at the temporary name: the output, half or whole; or, where a folder was replaced, the one
+      // before.
       const FileId there = fileIdOf(left);
       const bool got_its_name = whole.exists() && fileIdOf(folder_ / name) == whole;
       const auto before = madeAs(folder_ / name);

@@ -1,7 +1,7 @@
 #pragma once
-// What runs have made in an output folder: which output came from which footage with which settings, and whether
-// it is still as it was made. Kept in the folder itself, so that it is true for window, console and every run, and
-// safe for several of them at once. Only what stands here is ever replaced or removed.
+// What runs have made in an output folder: which output came from which footage with which settings, and
+// whether it is still as it was made. Kept in the folder itself, so that it is true for window, console and
+// every run, and safe for several of them at once. Only what stands here is ever replaced or removed.
 
 #include <filesystem>
 #include <memory>
@@ -44,8 +44,8 @@ class RunRecord {
   /// It will not be made after all.
   void dropped(const std::filesystem::path& temporary);
 
-  /// Ends what runs left that were killed: outputs that got their name just before are taken over, what was only
-  /// half made is removed. Returns how many files or folders were removed.
+  /// Ends what runs left that were killed: outputs that got their name just before are taken over, what was
+  /// only half made is removed. Returns how many files or folders were removed.
   int clearLeftovers();
 
   /// What begin was told of the parts that an output depends on; "" for one that is not ours.

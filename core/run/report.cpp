@@ -46,10 +46,10 @@ std::string lensText(const RunItem& item) {
 std::string reportCsv(const std::vector<RunItem>& items) {
   std::string out = "clip,output,state,why,frames,seconds,frames_per_second,bytes,lens\r\n";
   for (const RunItem& item : items)
-    out += csvField(item.plan->info.path.string()) + "," + csvField(item.plan->job.place.path.string()) + "," +
-           runStateName(item.state) + "," + csvField(item.why) + "," + std::to_string(item.frames) + "," +
-           number(item.seconds, 2) + "," + number(item.fps, 2) + "," + std::to_string(item.bytes) + "," +
-           csvField(lensText(item)) + "\r\n";
+    out += csvField(item.plan->info.path.string()) + "," + csvField(item.plan->job.place.path.string()) +
+           "," + runStateName(item.state) + "," + csvField(item.why) + "," + std::to_string(item.frames) +
+           "," + number(item.seconds, 2) + "," + number(item.fps, 2) + "," + std::to_string(item.bytes) +
+           "," + csvField(lensText(item)) + "\r\n";
   return out;
 }
 

@@ -26,9 +26,10 @@ ClipStatus statusOf(const ClipPlan& plan, RunRecord* record) {
   using Kind = ClipStatus::Kind;
   if (!plan.refusal.empty()) return {Kind::Refused, plan.refusal};
   if (plan.decision.missing.any())
-    return {Kind::MissingFacts, plan.decision.missing.iso
-                                    ? "Its ISO is not said: the run tells it by the clip's own noise."
-                                    : "There are curves for several kinds of light: the run picks what fits."};
+    return {Kind::MissingFacts,
+            plan.decision.missing.iso
+                ? "Its ISO is not said: the run tells it by the clip's own noise."
+                : "There are curves for several kinds of light: the run picks what fits."};
   const FileId id = plan.facts.id.exists() ? plan.facts.id : fileIdOf(plan.info.path);
   const auto& output = plan.job.place.path;
   std::error_code code;

@@ -29,7 +29,9 @@ const NoisePart* noisePartOf(const Case& c) {
 }
 
 // Whether the profile's noise is that of this clip: another mode processes it differently.
-bool noiseFits(const Case& c) { return c.match.kind == MatchKind::Exact || c.match.kind == MatchKind::Assigned; }
+bool noiseFits(const Case& c) {
+  return c.match.kind == MatchKind::Exact || c.match.kind == MatchKind::Assigned;
+}
 
 // The question that the clip's own noise would have to answer; nothing where it is answered already.
 MissingFacts missingOf(const Case& c, Decision& decision) {
@@ -69,7 +71,8 @@ std::string lightOf(const ShootClip& clip, const NoiseFact* told) {
 }
 
 // Where the ISO changes within the clip, each with its curve; nothing where one ISO was said by hand.
-std::vector<NoiseChange> changesOf(const Case& c, std::span<const NoiseCurve> curves, const std::string& light) {
+std::vector<NoiseChange> changesOf(const Case& c, std::span<const NoiseCurve> curves,
+                                   const std::string& light) {
   std::vector<NoiseChange> changes;
   if (c.clip.iso) return changes;
   for (const auto& [seconds, iso] : c.info().iso_changes) {
@@ -111,8 +114,10 @@ std::optional<MotionTreatment> motionOf(const Case& c) {
   }
   m.settings.steadying = Steadying::Off;
   if (c.wantsStabilization()) {
-    if (c.profile->stabilization) m.settings = c.profile->stabilization->settings;
-    else if (c.output().asked.stabilization) m.settings = StabilizationSettings{};
+    if (c.profile->stabilization)
+      m.settings = c.profile->stabilization->settings;
+    else if (c.output().asked.stabilization)
+      m.settings = StabilizationSettings{};
     if (c.clip.stabilization) m.settings = *c.clip.stabilization;
   }
   if (m.settings.steadying == Steadying::Off && !m.shutter.rolls()) return std::nullopt;
@@ -161,7 +166,8 @@ std::string impossible(const Case& c, const Treatment& t, const IsoCurve& curve)
   if (asked.shutter && !(t.motion && t.motion->shutter.rolls())) {
     if (!c.profile->shutter) return "The shutter of " + c.profile->camera.name + " is not measured yet.";
     if (!c.match.lens) return "The shutter can be put right only with the lens: measure it first.";
-    if (!(c.profile->shutter->shutter.readout_s > 0)) return "All rows are read at once: there is nothing to put right.";
+    if (!(c.profile->shutter->shutter.readout_s > 0))
+      return "All rows are read at once: there is nothing to put right.";
     return c.info().kind == ClipKind::Still || c.info().frames < 2
                ? "A still has no motion."
                : "The direction of the readout is not known: say it first.";
@@ -170,8 +176,9 @@ std::string impossible(const Case& c, const Treatment& t, const IsoCurve& curve)
   if (asked.noise && curve.kind == IsoKind::Missing && !t.cleaning) return curve.reason;
   if (asked.stabilization && !(t.motion && t.motion->settings.steadying != Steadying::Off)) {
     if (!c.match.lens) return "Stabilization needs the lens: measure it first.";
-    return c.info().kind == ClipKind::Still || c.info().frames < 2 ? "A still has no motion."
-                                                                   : "Stabilization is set to leave the clip as filmed.";
+    return c.info().kind == ClipKind::Still || c.info().frames < 2
+               ? "A still has no motion."
+               : "Stabilization is set to leave the clip as filmed.";
   }
   return "";
 }
@@ -186,10 +193,11 @@ std::optional<Refusal> refusalOf(const Case& c, const Treatment& t, const IsoCur
   if (c.wantsLens() && !c.match.lens)
     return Refusal{"The profile has no lens yet. Measure it, or switch the lens off."};
   if (c.info().interlaced && !c.clip.deinterlace && (t.lens || t.motion))
-    return Refusal{"The clip is interlaced. Switch on deinterlacing for it: a lens correction would tear its fields."};
+    return Refusal{
+        "The clip is interlaced. Switch on deinterlacing for it: a lens correction would tear its fields."};
   if (t.range.first >= t.range.last)
-    return Refusal{"The in point lies behind the end of the clip, which has " + std::to_string(c.info().frames) +
-                   " frames. Set it again."};
+    return Refusal{"The in point lies behind the end of the clip, which has " +
+                   std::to_string(c.info().frames) + " frames. Set it again."};
   if (missing) return std::nullopt;
   if (const std::string why = impossible(c, t, curve); !why.empty()) return Refusal{why};
   // Noise may be missing beside a lens; not where it is all that the whole shoot asks for.
@@ -238,9 +246,10 @@ IsoCurve noiseCurveFor(const Shoot& shoot, const ShootClip& clip, const ClipFact
   const auto iso = isoOf(shoot, clip, facts.info);
   if (!iso && !(told != nullptr && told->iso)) {
     none.reason =
-        told != nullptr ? told->why_not
-                        : "The clip does not say its ISO. The run tells it by the clip's own noise, unless it is "
-                          "said by hand.";
+        told != nullptr
+            ? told->why_not
+            : "The clip does not say its ISO. The run tells it by the clip's own noise, unless it is "
+              "said by hand.";
     return none;
   }
   return curveForIso(curves, iso ? iso->iso : told->iso->iso, lightOf(clip, told));

@@ -1,6 +1,6 @@
 #pragma once
-// The one decision: what becomes of a clip, from what is set, what is known of it, and the profiles. Nobody else
-// decides anything: window, console, previews and runs all ask here.
+// The one decision: what becomes of a clip, from what is set, what is known of it, and the profiles. Nobody
+// else decides anything: window, console, previews and runs all ask here.
 
 #include <span>
 #include <string>
@@ -41,7 +41,8 @@ struct Decision {
   bool ready() const { return !refusal && !missing.any(); }
 };
 
-/// A pure function, but that a motion log's content is looked at. `clip` is one of the shoot's, or an edited copy.
+/// A pure function, but that a motion log's content is looked at. `clip` is one of the shoot's, or an edited
+/// copy.
 Decision decide(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts,
                 std::span<const Profile> profiles);
 

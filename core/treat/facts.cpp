@@ -15,8 +15,11 @@ constexpr const char* kNoise = "noise";
 json toJson(const NoiseFact& fact) {
   json out = {{"why_not", fact.why_not}};
   if (fact.iso)
-    out["iso"] = {{"iso", fact.iso->iso},     {"low", fact.iso->low},         {"high", fact.iso->high},
-                  {"light", fact.iso->light}, {"patches", fact.iso->patches}};
+    out["iso"] = {{"iso", fact.iso->iso},
+                  {"low", fact.iso->low},
+                  {"high", fact.iso->high},
+                  {"light", fact.iso->light},
+                  {"patches", fact.iso->patches}};
   if (fact.light) out["light"] = {{"light", fact.light->light}, {"reason", fact.light->reason}};
   return out;
 }
@@ -30,7 +33,8 @@ NoiseFact fromJson(const json& in) {
                            i.at("light").get<std::string>(), i.at("patches").get<int>()};
   }
   if (in.contains("light"))
-    fact.light = LightPick{in["light"].at("light").get<std::string>(), in["light"].at("reason").get<std::string>()};
+    fact.light =
+        LightPick{in["light"].at("light").get<std::string>(), in["light"].at("reason").get<std::string>()};
   return fact;
 }
 

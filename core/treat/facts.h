@@ -1,6 +1,6 @@
 #pragma once
-// What is known of a clip when it is decided what becomes of it: what its file says, and what was found out by
-// looking at its pictures.
+// What is known of a clip when it is decided what becomes of it: what its file says, and what was found out
+// by looking at its pictures.
 
 #include <map>
 #include <optional>
@@ -29,8 +29,8 @@ struct ClipFacts {
 /// What the answer of a clip's noise depends on besides the clip.
 std::string noiseQuestionOf(std::span<const NoiseCurve> curves, double known_iso);
 
-/// What a store knows of a clip, into its facts; and one fact into the store. Never throw: a store that fails costs
-/// another look at the clip.
+/// What a store knows of a clip, into its facts; and one fact into the store. Never throw: a store that fails
+/// costs another look at the clip.
 void recall(FactStore& store, ClipFacts& facts);
 void remember(FactStore& store, const ClipFacts& facts, const std::string& question);
 

@@ -13,8 +13,8 @@ std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso
 char foldedCase(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; }
 bool isDigit(char c) { return c >= '0' && c <= '9'; }
 
-// The number that '#' stands for in the first place of `name` where the pattern fits; '*' takes as little as it
-// can. Time grows with the product of the lengths: each (pattern, name) pair of places is tried once.
+// The number that '#' stands for in the first place of `name` where the pattern fits; '*' takes as little as
+// it can. Time grows with the product of the lengths: each (pattern, name) pair of places is tried once.
 class PatternSearch {
  public:
   PatternSearch(const std::string& pattern, const std::string& name)
@@ -85,7 +85,8 @@ std::optional<int> isoFromName(const fs::path& path, const std::string& pattern)
 
 ClipIso isoByNoise(const IsoEstimate& e) {
   const auto whole = [](double v) { return std::to_string(std::lround(v)); };
-  return {e.iso, ClipIso::From::Noise, "ISO ≈ " + whole(e.iso) + " (" + whole(e.low) + " to " + whole(e.high) + ")"};
+  return {e.iso, ClipIso::From::Noise,
+          "ISO ≈ " + whole(e.iso) + " (" + whole(e.low) + " to " + whole(e.high) + ")"};
 }
 
 std::optional<ClipIso> isoOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info) {
@@ -93,8 +94,7 @@ std::optional<ClipIso> isoOf(const Shoot& shoot, const ShootClip& clip, const Cl
   if (info.iso) return ClipIso{static_cast<double>(*info.iso), ClipIso::From::File, isoText(*info.iso)};
   if (const auto named = isoFromName(clip.path, shoot.iso_pattern))
     return ClipIso{static_cast<double>(*named), ClipIso::From::Name, isoText(*named)};
-  if (clip.iso_estimate)
-    return isoByNoise(*clip.iso_estimate);
+  if (clip.iso_estimate) return isoByNoise(*clip.iso_estimate);
   return std::nullopt;
 }
 

@@ -16,8 +16,8 @@ struct ClipIso {
   std::string text;  ///< "ISO 1250", "ISO ≈ 1250 (1000 to 1500)"
 };
 
-/// In this order: by hand, the file and its telemetry, its name by the shoot's pattern, its own noise; empty when
-/// nobody says it.
+/// In this order: by hand, the file and its telemetry, its name by the shoot's pattern, its own noise; empty
+/// when nobody says it.
 std::optional<ClipIso> isoOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info);
 
 /// By the clip's own noise.

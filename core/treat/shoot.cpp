@@ -4,9 +4,9 @@
 #include <array>
 
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/base/json_text.h"
 #include "core/base/numbers.h"
-#include "core/base/files.h"
 #include "core/media/sequence.h"
 #include "core/motion/settings.h"
 #include "core/profile/library.h"
@@ -64,9 +64,11 @@ fs::path pathFrom(const std::string& name, const fs::path& folder) {
 
 // Everything of a clip that this version knows; what it does not know stays in the file as it was.
 constexpr std::array<const char*, 23> kClipKeys = {
-    "path",       "profile",   "answer", "lens_on", "fill",        "lens_amount",   "noise_on",         "iso",
-    "iso_estimate", "iso_light", "light",  "denoise", "shutter_on", "shutter_local", "stabilization_on", "stabilization",
-    "masks",      "hand",      "motion_log", "turned", "range",    "deinterlace",   "render"};
+    "path",          "profile",     "answer",     "lens_on",       "fill",
+    "lens_amount",   "noise_on",    "iso",        "iso_estimate",  "iso_light",
+    "light",         "denoise",     "shutter_on", "shutter_local", "stabilization_on",
+    "stabilization", "masks",       "hand",       "motion_log",    "turned",
+    "range",         "deinterlace", "render"};
 
 json clipToJson(const ShootClip& clip, const fs::path& folder) {
   json out = clip.kept_json.empty() ? json::object() : parseJsonOrNull(clip.kept_json);
@@ -170,7 +172,8 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   if (o.encode.bit_rate && (*o.encode.bit_rate < 10'000 || *o.encode.bit_rate > 4'000'000'000))
     throw std::invalid_argument("output.bit_rate is out of range");
   if (in.contains("size")) o.size = {in["size"].at(0).get<int>(), in["size"].at(1).get<int>()};
-  if (!isOutputSize(o.size)) throw std::invalid_argument("output.size is neither 0 × 0 nor 16 to 16384 px each way");
+  if (!isOutputSize(o.size))
+    throw std::invalid_argument("output.size is neither 0 × 0 nor 16 to 16384 px each way");
   o.fill = std::clamp(in.value("fill", 1.0), 0.0, 1.0);
   o.lens_amount = std::clamp(in.value("lens_amount", 1.0), 0.0, 1.0);
   o.lens_on = in.value("lens_on", true);

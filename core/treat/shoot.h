@@ -57,7 +57,7 @@ struct ShootClip {
   std::filesystem::path motion_log;                    ///< absolute; empty: none
   int turned = 0;  ///< by how much the camera itself turned the picture clockwise: 0, 90, 180, 270
   bool deinterlace = false;
-  bool render = true;  ///< false: left out of runs
+  bool render = true;     ///< false: left out of runs
   std::string kept_json;  ///< as read, so that unknown keys survive
 };
 

@@ -91,8 +91,11 @@ MotionTreatment motionFromJson(const json& in) {
 }
 
 json lensToJson(const Lens& l) {
-  return {{"model", lensModelName(l.model)}, {"size", {l.width, l.height}}, {"focal_px", {l.fx, l.fy}},
-          {"centre_px", {l.cx, l.cy}},       {"coefficients", l.k}};
+  return {{"model", lensModelName(l.model)},
+          {"size", {l.width, l.height}},
+          {"focal_px", {l.fx, l.fy}},
+          {"centre_px", {l.cx, l.cy}},
+          {"coefficients", l.k}};
 }
 
 Lens lensFromJson(const json& in) {

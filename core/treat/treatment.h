@@ -1,7 +1,7 @@
 #pragma once
 // What becomes of one clip, as one plain value: everything that its rendered picture and sound depend on, and
-// nothing else. Window, console and runs make the same one (see decide.h), the chain of stages is built from it
-// alone (see core/pipeline/chain.h), and its fingerprint says whether an output is up to date.
+// nothing else. Window, console and runs make the same one (see decide.h), the chain of stages is built from
+// it alone (see core/pipeline/chain.h), and its fingerprint says whether an output is up to date.
 
 #include <optional>
 #include <string>
@@ -34,7 +34,7 @@ struct Cleaning {
 
 /// Shutter and stabilization.
 struct MotionTreatment {
-  Shutter shutter;  ///< in the picture as stored; 0 readout: not corrected
+  Shutter shutter;          ///< in the picture as stored; 0 readout: not corrected
   bool own_motion = false;  ///< also what moves on its own while the rows are read
   StabilizationSettings settings;
   std::vector<MotionMask> masks;
@@ -46,10 +46,10 @@ struct MotionTreatment {
 
 struct Treatment {
   std::optional<Cleaning> cleaning;
-  std::optional<Lens> lens;  ///< for the clip's own picture size
-  double lens_amount = 0;    ///< 0..1; 0 where only the motion needs the lens
-  double fill = 1;           ///< 0: whole picture, 1: filled frame; 1 where nothing moves
-  PictureSize output;        ///< 0 × 0: the clip's own
+  std::optional<Lens> lens;               ///< for the clip's own picture size
+  double lens_amount = 0;                 ///< 0..1; 0 where only the motion needs the lens
+  double fill = 1;                        ///< 0: whole picture, 1: filled frame; 1 where nothing moves
+  PictureSize output;                     ///< 0 × 0: the clip's own
   std::optional<MotionTreatment> motion;  ///< needs the lens
   Fields fields = Fields::Keep;
   FrameRange range;
@@ -63,12 +63,13 @@ struct Treatment {
   bool changesPicture() const { return cleaning || lens_amount > 0 || motion || output.width > 0; }
 };
 
-/// The one JSON form, with every field in it; and back. fromJson throws std::exception for a text that is none.
+/// The one JSON form, with every field in it; and back. fromJson throws std::exception for a text that is
+/// none.
 std::string treatmentToJson(const Treatment& treatment);
 Treatment treatmentFromJson(const std::string& text);
 
-/// A few digits for each part that an output depends on, as one JSON object: kept with the output, to tell later what
-/// has changed since (see whatChanged).
+/// A few digits for each part that an output depends on, as one JSON object: kept with the output, to tell
+/// later what has changed since (see whatChanged).
 std::string partDigests(const Treatment& treatment, const FileId& clip);
 
 /// 64 hexadecimal digits of what the output of this clip under this Treatment depends on.

@@ -98,9 +98,7 @@ CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo
   return cell;
 }
 
-std::string milliseconds(double seconds) {
-  return fixedText(seconds * 1000, 1) + " ms";
-}
+std::string milliseconds(double seconds) { return fixedText(seconds * 1000, 1) + " ms"; }
 
 CoverageCell shutterCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                          const ProfileMatch& match, std::span<const Profile> profiles) {
@@ -137,9 +135,7 @@ CoverageCell shutterCell(const Shoot& shoot, const ShootClip& clip, const ClipIn
   return cell;
 }
 
-std::string seconds(double s) {
-  return fixedText(s, 1) + " s";
-}
+std::string seconds(double s) { return fixedText(s, 1) + " s"; }
 
 CoverageCell stabilizationCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                                const ProfileMatch& match, std::span<const Profile> profiles) {
@@ -176,11 +172,13 @@ CoverageCell stabilizationCell(const Shoot& shoot, const ShootClip& clip, const 
 
 }  // namespace
 
-Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts, const Decision& decision,
-                      std::span<const Profile> profiles, std::span<const std::string> doubts) {
+Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts,
+                      const Decision& decision, std::span<const Profile> profiles,
+                      std::span<const std::string> doubts) {
   const ClipInfo& info = facts.info;
   const ProfileMatch& match = decision.match;
-  return {lensCell(shoot, clip, info, match, profiles, doubts), shutterCell(shoot, clip, info, match, profiles),
+  return {lensCell(shoot, clip, info, match, profiles, doubts),
+          shutterCell(shoot, clip, info, match, profiles),
           noiseCell(shoot, clip, info, noiseCurveFor(shoot, clip, facts, match, profiles), decision),
           stabilizationCell(shoot, clip, info, match, profiles)};
 }
@@ -189,10 +187,13 @@ std::vector<std::string> partsDone(const Treatment& t) {
   std::vector<std::string> parts;
   if (t.lens && t.lens_amount > 0)
     parts.push_back(t.lens_amount < 1 ? "lens (" + fixedText(t.lens_amount * 100, 0) + " %)" : "lens");
-  if (t.motion && t.motion->shutter.rolls()) parts.push_back(t.motion->own_motion ? "shutter (own motion too)" : "shutter");
+  if (t.motion && t.motion->shutter.rolls())
+    parts.push_back(t.motion->own_motion ? "shutter (own motion too)" : "shutter");
   if (t.cleaning) {
     const Cleaning& c = *t.cleaning;
-    if (c.noise) parts.push_back("noise (" + isoText(c.noise->iso) + (c.noise->light.empty() ? "" : ", " + c.noise->light) + ")");
+    if (c.noise)
+      parts.push_back("noise (" + isoText(c.noise->iso) +
+                      (c.noise->light.empty() ? "" : ", " + c.noise->light) + ")");
     if (!c.hot_pixels.empty()) parts.push_back("hot pixels (" + std::to_string(c.hot_pixels.size()) + ")");
     if (c.settings.flicker > 0) parts.push_back("flicker");
     if (c.settings.shadow_colour > 0) parts.push_back("shadow colour");

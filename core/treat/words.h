@@ -1,5 +1,6 @@
 #pragma once
-// What a decision means, in words and figures: coverage cells, what was done, what it costs. Nothing is decided here.
+// What a decision means, in words and figures: coverage cells, what was done, what it costs. Nothing is
+// decided here.
 
 #include <span>
 #include <string>
@@ -21,16 +22,19 @@ struct CoverageCell {
 struct Coverages {
   CoverageCell lens, shutter, noise, stabilization;
 };
-/// `doubts`: checkProfile of the profile that the clip matches; looking a lens over takes too long for each clip.
-Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts, const Decision& decision,
-                      std::span<const Profile> profiles, std::span<const std::string> doubts);
+/// `doubts`: checkProfile of the profile that the clip matches; looking a lens over takes too long for each
+/// clip.
+Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts,
+                      const Decision& decision, std::span<const Profile> profiles,
+                      std::span<const std::string> doubts);
 
 /// What a treatment does to the picture, part by part: "lens", "noise (ISO 400)", …; empty when nothing.
 std::vector<std::string> partsDone(const Treatment& treatment);
 /// The same as a sentence.
 std::string doneText(const Treatment& treatment);
 
-/// What differs between two partDigests: "noise", "lens and size", …; "" where nothing does or it cannot be told.
+/// What differs between two partDigests: "noise", "lens and size", …; "" where nothing does or it cannot be
+/// told.
 std::string whatChanged(const std::string& digests_before, const std::string& digests_now);
 
 /// Figures of what a treatment does to a clip's picture.

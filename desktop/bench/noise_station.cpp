@@ -19,8 +19,8 @@
 #include <map>
 
 #include "core/base/error.h"
-#include "core/treat/iso.h"
 #include "core/noise/view.h"
+#include "core/treat/iso.h"
 #include "desktop/bench/noise_plot.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"

@@ -16,8 +16,8 @@
 #include <QVBoxLayout>
 
 #include "core/base/error.h"
-#include "core/treat/iso.h"
 #include "core/base/files.h"
+#include "core/treat/iso.h"
 #include "desktop/shoot/ledger_delegate.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"

@@ -25,7 +25,8 @@ TEST(Numbers, OnlyWholeFiniteNumbersAreRead) {
 TEST(Numbers, DoNotDependOnTheLocale) {
   const std::string before = std::setlocale(LC_ALL, nullptr);
   bool set = false;
-  for (const char* name : {"de_DE.UTF-8", "fr_FR.UTF-8", "C.UTF-8"}) set = set || std::setlocale(LC_ALL, name) != nullptr;
+  for (const char* name : {"de_DE.UTF-8", "fr_FR.UTF-8", "C.UTF-8"})
+    set = set || std::setlocale(LC_ALL, name) != nullptr;
   EXPECT_TRUE(set);
   EXPECT_EQ(fixedText(0.256, 2), "0.26");
   EXPECT_EQ(parseNumber("0.5"), 0.5);
@@ -59,7 +60,8 @@ TEST(Json, DeepNestingIsRefusedAndBadBytesAreWritten) {
 }
 
 TEST(Json, EveryFileNameComesBack) {
-  for (const std::string name : {"clip.mp4", "caf\xE9.mp4", "file:odd.mp4", "ü “x” 100%.mov", "\xFF\xFE/%41"}) {
+  for (const std::string name :
+       {"clip.mp4", "caf\xE9.mp4", "file:odd.mp4", "ü “x” 100%.mov", "\xFF\xFE/%41"}) {
     const std::string text = pathToText(name);
     EXPECT_TRUE(isUtf8(text));
     EXPECT_EQ(pathFromText(text).native(), name);
@@ -70,10 +72,11 @@ TEST(Json, EveryFileNameComesBack) {
 
 // RFC 3629's limits: overlong forms, surrogates, beyond U+10FFFF, cut sequences.
 TEST(Utf8, OnlyWellFormedSequencesPass) {
-  for (const char* good : {"", "a", "\xC2\x80", "\xDF\xBF", "\xE0\xA0\x80", "\xEF\xBF\xBF", "\xF0\x90\x80\x80", "\xF4\x8F\xBF\xBF"})
+  for (const char* good : {"", "a", "\xC2\x80", "\xDF\xBF", "\xE0\xA0\x80", "\xEF\xBF\xBF",
+                           "\xF0\x90\x80\x80", "\xF4\x8F\xBF\xBF"})
     EXPECT_TRUE(isUtf8(good)) << good;
-  for (const char* bad : {"\x80", "\xC0\x80", "\xC1\xBF", "\xE0\x9F\xBF", "\xED\xA0\x80", "\xF0\x8F\xBF\xBF", "\xF4\x90\x80\x80",
-                          "\xF5\x80\x80\x80", "\xE2\x82", "a\xFF"})
+  for (const char* bad : {"\x80", "\xC0\x80", "\xC1\xBF", "\xE0\x9F\xBF", "\xED\xA0\x80", "\xF0\x8F\xBF\xBF",
+                          "\xF4\x90\x80\x80", "\xF5\x80\x80\x80", "\xE2\x82", "a\xFF"})
     EXPECT_FALSE(isUtf8(bad));
   EXPECT_EQ(asUtf8("a\xE2\x82z"), "a\xEF\xBF\xBD\xEF\xBF\xBDz");
 }

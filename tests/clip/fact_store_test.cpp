@@ -22,7 +22,8 @@ TEST(FactStore, FindsAFileAgainAfterItWasRenamedOrCopied) {
   fs::rename(folder / "a", folder / "b");
   fs::copy_file(folder / "b", folder / "c");
   FactStore again(folder / "facts");
-  for (const char* name : {"b", "c"}) EXPECT_EQ(again.find(again.identify(folder / name), "noise", "q"), "fact");
+  for (const char* name : {"b", "c"})
+    EXPECT_EQ(again.find(again.identify(folder / name), "noise", "q"), "fact");
   EXPECT_FALSE(again.find(again.identify(folder / "b"), "noise", "other"));
   EXPECT_FALSE(again.find(again.identify(folder / "b"), "light", "q"));
   EXPECT_EQ(again.all(again.identify(folder / "b"), "noise").size(), 1U);

@@ -53,7 +53,8 @@ TEST(FileId, OfASequenceIsOfAllItsFiles) {
 TEST(FileId, AsTextAndBack) {
   const FileId id{12, -5, "abc"};
   EXPECT_EQ(FileId::fromText(id.text()), id);
-  for (const char* text : {"", "1", "1 2", "x y z", "1 2x"}) EXPECT_FALSE(FileId::fromText(text).exists()) << text;
+  for (const char* text : {"", "1", "1 2", "x y z", "1 2x"})
+    EXPECT_FALSE(FileId::fromText(text).exists()) << text;
 }
 
 }  // namespace

@@ -147,14 +147,24 @@ TEST_F(Console, ApplyMatchesSkipsAndRefusesToReplace) {
 
 TEST_F(Console, SettingsThatMakeNoSenseAreRefused) {
   const std::string p = profile(), clip = film("a.mp4", 3);
-  for (const char* set : {"noise.lumma=1", "noise.luma", "noise.luma=nan", "noise.luma=lots", "lens.amount=nan",
-                          "lens.amount=1,5", "stabilization.pan=inf", "shutter.local=maybe", "nothing=1", "output.bit_rate=-5"})
-    EXPECT_EQ(run({"apply", "--profile", p, "--out", folder / "out", "--set", set, clip}).exit_code, 2) << set;
-  for (const auto& [option, value] : std::vector<std::pair<std::string, std::string>>{
-           {"--fill", "nan"}, {"--iso", "-400"}, {"--size", "320x0"}, {"--size", "1920x1"}, {"--size", "1e9x1e9"}, {"--size", "wide"}})
-    EXPECT_EQ(run({"apply", "--profile", p, "--out", folder / "out", option, value, clip}).exit_code, 2) << option << value;
-  EXPECT_EQ(run({"lens", "set", "--model", "division", "--focal", "100", "--centre", "10,10", "--coefficients", "0", "--width",
-                 "100", "--height", "80", "--camera", "X", "--fps", "25fps", "--out", folder / "x.glenhaze.json"})
+  for (const char* set :
+       {"noise.lumma=1", "noise.luma", "noise.luma=nan", "noise.luma=lots", "lens.amount=nan",
+        "lens.amount=1,5", "stabilization.pan=inf", "shutter.local=maybe", "nothing=1", "output.bit_rate=-5"})
+    EXPECT_EQ(run({"apply", "--profile", p, "--out", folder / "out", "--set", set, clip}).exit_code, 2)
+        << set;
+  for (const auto& [option, value] : std::vector<std::pair<std::string, std::string>>{{"--fill", "nan"},
+                                                                                      {"--iso", "-400"},
+                                                                                      {"--size", "320x0"},
+                                                                                      {"--size", "1920x1"},
+                                                                                      {"--size", "1e9x1e9"},
+                                                                                      {"--size", "wide"}})
+    EXPECT_EQ(run({"apply", "--profile", p, "--out", folder / "out", option, value, clip}).exit_code, 2)
+        << option << value;
+  EXPECT_EQ(run({"lens",           "set",   "--model",  "division",
+                 "--focal",        "100",   "--centre", "10,10",
+                 "--coefficients", "0",     "--width",  "100",
+                 "--height",       "80",    "--camera", "X",
+                 "--fps",          "25fps", "--out",    folder / "x.glenhaze.json"})
                 .exit_code,
             2);
   EXPECT_EQ(run({"noise", "measure", "--iso", "nan", clip}).exit_code, 2);
@@ -164,8 +174,9 @@ TEST_F(Console, SettingsThatMakeNoSenseAreRefused) {
 TEST_F(Console, AProfileIsAddedToAndNeverDropped) {
   const std::string p = profile();
   ASSERT_EQ(run({"shutter", "set", "--readout-ms", "14.8", "--direction", "down", "--into", p}).exit_code, 0);
-  const std::vector<std::string> lens = {"lens", "set", "--model", "division", "--focal", "200", "--centre", "160,90",
-                                         "--coefficients", "-0.1", "--width", "320", "--height", "180"};
+  const std::vector<std::string> lens = {"lens",     "set",    "--model",        "division", "--focal", "200",
+                                         "--centre", "160,90", "--coefficients", "-0.1",     "--width", "320",
+                                         "--height", "180"};
   auto with = [&](std::vector<std::string> more) {
     more.insert(more.begin(), lens.begin(), lens.end());
     return run(more).exit_code;
@@ -190,7 +201,9 @@ TEST_F(Console, AJsonAnswerIsJsonWhateverBytesANameHolds) {
   const Output applied = run({"apply", "--json", "--profile", profile(), "--out", folder / "out\xFE", odd});
   EXPECT_EQ(applied.parsed()["clips"][0]["state"], "done") << applied.out;
   EXPECT_TRUE(fs::exists(folder / "out\xFE" / "caf\xE9 \x01.mp4"));
-  EXPECT_TRUE(run({"profile", "export", "--json", "--as", "json", "--out", folder / "x", folder / "no\xFF"}).parsed().contains("error"));
+  EXPECT_TRUE(run({"profile", "export", "--json", "--as", "json", "--out", folder / "x", folder / "no\xFF"})
+                  .parsed()
+                  .contains("error"));
 }
 
 TEST_F(Console, OnlyNoiseWithoutACurveSaysSo) {

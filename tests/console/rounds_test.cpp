@@ -1,6 +1,6 @@
-// Settings, profiles, footage and the output folder change, runs are killed and taken up again: after each completed
-// run the folder holds, byte for byte, what a fresh render of what is set now would be, and nothing of anybody else's
-// is touched.
+// Settings, profiles, footage and the output folder change, runs are killed and taken up again: after each
+// completed run the folder holds, byte for byte, what a fresh render of what is set now would be, and nothing
+// of anybody else's is touched.
 #include <gtest/gtest.h>
 #include <signal.h>
 #include <sys/wait.h>
@@ -35,7 +35,7 @@ class Rounds : public ::testing::Test {
   fs::path file, out, profile;
   std::vector<std::vector<std::string>> takes{kClips};  // contents that a clip's file can have
   std::set<fs::path> theirs;                            // outputs that somebody else changed or put there
-  std::map<std::string, std::string> fresh;             // what a render is, by name, clip content and treatment
+  std::map<std::string, std::string> fresh;  // what a render is, by name, clip content and treatment
 
   int upTo(int n) { return static_cast<int>(random() % static_cast<unsigned>(n)); }
   fs::path clip(int i) const { return folder / "shoot" / ("clip" + std::to_string(i) + ".mp4"); }
@@ -77,7 +77,8 @@ class Rounds : public ::testing::Test {
         shoot.output.fill = upTo(3) * 0.5;
         break;
       case 1:
-        shoot.output.encode.codec = std::array{Codec::H264, Codec::Ffv1, Codec::Png}[static_cast<size_t>(upTo(3))];
+        shoot.output.encode.codec =
+            std::array{Codec::H264, Codec::Ffv1, Codec::Png}[static_cast<size_t>(upTo(3))];
         break;
       case 2:
         shoot.output.encode.quality = static_cast<Quality>(upTo(3));
@@ -157,7 +158,8 @@ TEST_F(Rounds, TheFolderIsAlwaysWhatAFreshRenderWouldBe) {
     std::map<fs::path, std::string> untouchable;
     for (const fs::path& path : theirs) untouchable[path] = contentOf(path);
     if (upTo(2) == 0) {
-      const pid_t pid = testing::startProcess(GLENHAZE_CLI, {"run", file}, folder / "stdout", folder / "stderr");
+      const pid_t pid =
+          testing::startProcess(GLENHAZE_CLI, {"run", file}, folder / "stdout", folder / "stderr");
       std::this_thread::sleep_for(std::chrono::milliseconds(upTo(160)));
       ::kill(pid, SIGKILL);
       ::waitpid(pid, nullptr, 0);
@@ -178,8 +180,10 @@ TEST_F(Rounds, TheFolderIsAlwaysWhatAFreshRenderWouldBe) {
       EXPECT_EQ(now["state"], "rendered") << now.dump(1);
       const std::string made = contentOf(output), &anew = freshRender(i, now["treatment"], output);
       EXPECT_TRUE(made == anew) << item.dump() << " differs from byte "
-                                << std::mismatch(made.begin(), made.end(), anew.begin(), anew.end()).first - made.begin()
-                                << " of " << made.size() << " and " << anew.size() << "\n" << made.substr(0, 40);
+                                << std::mismatch(made.begin(), made.end(), anew.begin(), anew.end()).first -
+                                       made.begin()
+                                << " of " << made.size() << " and " << anew.size() << "\n"
+                                << made.substr(0, 40);
       const bool was_there = item["why"].get<std::string>().starts_with("Rendered by an earlier run");
       (was_there ? kept : renewed) += 1;
     }

@@ -30,7 +30,8 @@ void expectOneDecision(const fs::path& shoot, const fs::path& scratch) {
     EXPECT_EQ(parseJson(treatmentToJson(plans[i].decision.treatment)), console[i]["treatment"]);
     EXPECT_EQ(plans[i].job.place.path.string(), console[i]["output"]);
     EXPECT_EQ(plans[i].refusal.empty(), console[i]["state"] != "refused");
-    EXPECT_EQ(plans[i].refusal.empty() && plans[i].decision.missing.any(), console[i]["state"] == "facts missing");
+    EXPECT_EQ(plans[i].refusal.empty() && plans[i].decision.missing.any(),
+              console[i]["state"] == "facts missing");
     EXPECT_EQ(items[i].plan->decision.treatment, plans[i].decision.treatment);
     EXPECT_EQ(items[i].state == RunState::Waiting, plans[i].refusal.empty());
     ready += plans[i].decision.ready() ? 1 : 0;
@@ -87,7 +88,8 @@ TEST(Decisions, TwoHundredOddCasesAreDecidedOnce) {
     if (one_in(3)) clip.iso = 100 << random() % 6;
     if (one_in(3)) clip.light = one_in(2) ? "" : "lamp-lit";
     if (one_in(3)) clip.denoise.emplace().luma = share();
-    if (one_in(3)) clip.range = FrameRange{static_cast<int64_t>(random() % 5), 5 + static_cast<int64_t>(random() % 9)};
+    if (one_in(3))
+      clip.range = FrameRange{static_cast<int64_t>(random() % 5), 5 + static_cast<int64_t>(random() % 9)};
     if (one_in(3)) clip.stabilization.emplace().smoothing_s = 0.1 + share();
     if (one_in(5)) clip.stabilization.emplace().steadying = Steadying::Off;
     if (one_in(5)) clip.masks = {{{{0, 0}, {1, 0}, {1, share()}}, 0, -1}};

@@ -6,9 +6,9 @@
 #include <QPushButton>
 #include <QSpinBox>
 
+#include "core/treat/iso.h"
 #include "desktop/compare/variant_board.h"
 #include "desktop/noise_speeds.h"
-#include "core/treat/iso.h"
 #include "tests/interface/window_fixture.h"
 #include "tests/support/noise.h"
 

@@ -53,7 +53,8 @@ TEST(CarriedOver, HowBrightAnHdrPictureWasMeant) {
   const auto clip = testing::makeWithFfmpeg(
       folder / "hdr.mp4",
       kPicture +
-          "-pix_fmt yuv420p10le -c:v libx265 -x265-params log-level=error:hdr10=1:repeat-headers=1:colorprim=bt2020:"
+          "-pix_fmt yuv420p10le -c:v libx265 -x265-params "
+          "log-level=error:hdr10=1:repeat-headers=1:colorprim=bt2020:"
           "transfer=smpte2084:colormatrix=bt2020nc:max-cll=1000,400:"
           "master-display='G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)L(10000000,50)'");
   const HdrTags source = readFrame(probe(clip), 0).hdr;
@@ -96,8 +97,9 @@ TEST(CarriedOver, TurnedAndMirroredPicturesLookTheSame) {
     int rotation;
     bool mirrored;
   };
-  for (const Case& c : {Case{{-1, 0, 0, 1}, 0, true}, Case{{1, 0, 0, -1}, 180, true}, Case{{0, 1, -1, 0}, 90, false},
-                        Case{{0, 1, 1, 0}, 90, true}, Case{{0, -1, -1, 0}, 270, true}, Case{{-1, 0, 0, -1}, 180, false}}) {
+  for (const Case& c :
+       {Case{{-1, 0, 0, 1}, 0, true}, Case{{1, 0, 0, -1}, 180, true}, Case{{0, 1, -1, 0}, 90, false},
+        Case{{0, 1, 1, 0}, 90, true}, Case{{0, -1, -1, 0}, 270, true}, Case{{-1, 0, 0, -1}, 180, false}}) {
     const auto path = testing::makeWithFfmpeg(folder / "in.mp4", kPicture + kH264);
     setMatrix(path, c.matrix);
     const ClipInfo clip = probe(path);
@@ -128,8 +130,9 @@ TEST(CarriedOver, ChaptersMoveWithTheInPoint) {
   writeFileAtomically(folder / "chapters.txt",
                       ";FFMETADATA1\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=0\nEND=1000\ntitle=First\n"
                       "[CHAPTER]\nTIMEBASE=1/1000\nSTART=1000\nEND=2000\ntitle=Second\n");
-  const auto clip = testing::makeWithFfmpeg(
-      folder / "in.mp4", kPicture + "-i '" + (folder / "chapters.txt").string() + "' -map_metadata 1 " + kH264);
+  const auto clip =
+      testing::makeWithFfmpeg(folder / "in.mp4", kPicture + "-i '" + (folder / "chapters.txt").string() +
+                                                     "' -map_metadata 1 " + kH264);
   const std::string all = ffprobe(render(clip, folder / "all", Codec::H264).path, "-show_chapters");
   EXPECT_NE(all.find("First"), std::string::npos);
   EXPECT_NE(all.find("Second"), std::string::npos);
@@ -142,9 +145,9 @@ TEST(CarriedOver, ChaptersMoveWithTheInPoint) {
 TEST(CarriedOver, ACoverPictureIsNamed) {
   const testing::ScratchFolder folder;
   testing::makeWithFfmpeg(folder / "cover.png", "-f lavfi -i color=red:size=32x32 -frames:v 1");
-  const auto clip = testing::makeWithFfmpeg(folder / "in.mp4", kPicture + "-i '" + (folder / "cover.png").string() +
-                                                                   "' -map 0 -map 1 " + kH264 +
-                                                                   "-c:v:1 png -disposition:v:1 attached_pic");
+  const auto clip = testing::makeWithFfmpeg(
+      folder / "in.mp4", kPicture + "-i '" + (folder / "cover.png").string() + "' -map 0 -map 1 " + kH264 +
+                             "-c:v:1 png -disposition:v:1 attached_pic");
   EXPECT_NE(render(clip, folder / "a", Codec::H264).note.find("cover picture"), std::string::npos);
 }
 

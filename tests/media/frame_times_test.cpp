@@ -26,7 +26,9 @@ TEST(FrameTimes, RoundedStampsOfAnEvenRateAreEven) {
   const FrameTimes times = FrameTimes::ofStamps(stamps, 33.0, kMilliseconds);
   EXPECT_EQ(times.fault(), Fault::None);
   for (size_t i = 0; i < stamps.size(); ++i) {
-    EXPECT_NEAR(static_cast<double>(times.stampAt(static_cast<int64_t>(i))), static_cast<double>(stamps[i]), 1) << i;
+    EXPECT_NEAR(static_cast<double>(times.stampAt(static_cast<int64_t>(i))), static_cast<double>(stamps[i]),
+                1)
+        << i;
     EXPECT_EQ(times.indexAt(stamps[i]), static_cast<int64_t>(i));
   }
 }
@@ -36,15 +38,16 @@ TEST(FrameTimes, ARateOffItsNominalOneDoesNotDrift) {
   const double real = 90000 / 29.99;
   const auto stamps = roundedTo(real, 108'000);
   const FrameTimes times = FrameTimes::ofStamps(stamps, 3003, 90000);
-  for (const size_t i : {0UL, 50'000UL, 107'999UL}) EXPECT_EQ(times.indexAt(stamps[i]), static_cast<int64_t>(i));
+  for (const size_t i : {0UL, 50'000UL, 107'999UL})
+    EXPECT_EQ(times.indexAt(stamps[i]), static_cast<int64_t>(i));
 }
 
 TEST(FrameTimes, VaryingRatesKeepEveryStampAndFindTheNearest) {
   const std::vector<int64_t> stamps = {0, 33, 67, 500, 533, 1000};
   const FrameTimes times = FrameTimes::ofStamps({67, 0, 33, 1000, 533, 500}, 33.3, kMilliseconds);
   for (size_t i = 0; i < stamps.size(); ++i) EXPECT_EQ(times.stampAt(static_cast<int64_t>(i)), stamps[i]);
-  EXPECT_EQ(times.indexAt(300), 2);   // is still shown
-  EXPECT_EQ(times.indexAt(499), 3);   // a container's rounding
+  EXPECT_EQ(times.indexAt(300), 2);  // is still shown
+  EXPECT_EQ(times.indexAt(499), 3);  // a container's rounding
   EXPECT_EQ(times.indexAt(-50), 0);
   EXPECT_EQ(times.indexAt(99'999), 5);
 }
@@ -91,7 +94,8 @@ TEST(FrameTimes, NothingAndOneFrame) {
 TEST(FrameTimes, AStreamWithoutStampsIsReadByCounting) {
   const testing::ScratchFolder folder;
   const auto path = testing::makeWithFfmpeg(
-      folder / "raw.h264", "-f lavfi -i testsrc2=size=160x96:rate=25:duration=2 -pix_fmt yuv420p -c:v libx264 -bf 2");
+      folder / "raw.h264",
+      "-f lavfi -i testsrc2=size=160x96:rate=25:duration=2 -pix_fmt yuv420p -c:v libx264 -bf 2");
   const ClipInfo clip = probe(path);
   ASSERT_TRUE(clip.readable());
   EXPECT_EQ(clip.frames, 50);

@@ -131,8 +131,9 @@ TEST(Probe, IsoThatChangesWithinTheClipIsFollowed) {
 
 TEST(Telemetry, TimesOfWebVttMayLackHours) {
   const testing::ScratchFolder folder;
-  writeFileAtomically(folder / "a.vtt",
-                      "WEBVTT\n\n00:01.500 --> 00:02.000\nISO 1600\n\n01:00:00.000 --> 01:00:01.000\nno words\n");
+  writeFileAtomically(
+      folder / "a.vtt",
+      "WEBVTT\n\n00:01.500 --> 00:02.000\nISO 1600\n\n01:00:00.000 --> 01:00:01.000\nno words\n");
   const auto found = readTimedNotes(folder / "a.vtt").isos;
   ASSERT_EQ(found.size(), 1U);
   EXPECT_DOUBLE_EQ(found[0].first, 1.5);
@@ -144,11 +145,12 @@ TEST(Telemetry, LongLinesAndHugeNumbersAreHarmless) {
   const testing::ScratchFolder folder;
   const std::string entry = "1\n00:00:00,000 --> 00:00:01,000\n";
   const std::string far = "2\n99999999999999:00:00,000 --> 99999999999999:00:01,000\niso=100\n\n";
-  writeFileAtomically(folder / "a.srt",
-                      entry + "camera=" + std::string(1'000'000, 'x') + "\n\n" + far +
-                          "3\n00:00:01,000 --> 00:00:02,000\niso=" + std::string(200'000, '9') + " iso: 800\n");
+  writeFileAtomically(folder / "a.srt", entry + "camera=" + std::string(1'000'000, 'x') + "\n\n" + far +
+                                            "3\n00:00:01,000 --> 00:00:02,000\niso=" +
+                                            std::string(200'000, '9') + " iso: 800\n");
   const TimedNotes notes = readTimedNotes(folder / "a.srt");
-  EXPECT_TRUE(std::any_of(notes.isos.begin(), notes.isos.end(), [](const auto& n) { return n.second == 800; }));
+  EXPECT_TRUE(
+      std::any_of(notes.isos.begin(), notes.isos.end(), [](const auto& n) { return n.second == 800; }));
   EXPECT_FALSE(parseTelemetry("iso=99999999").iso);
   writeFileAtomically(folder / "b.srt", std::string(300'000, '\0'));
   EXPECT_TRUE(readTimedNotes(folder / "b.srt").isos.empty());

@@ -76,8 +76,8 @@ TEST_F(Seeking, OutOfRangeIsTheNearest) {
   EXPECT_FALSE(reader.next());
 }
 
-// Streams without an index land anywhere, and open groups begin with pictures that cannot be built alone: wherever a
-// jump lands, the frame that comes is the one that was asked for.
+// Streams without an index land anywhere, and open groups begin with pictures that cannot be built alone:
+// wherever a jump lands, the frame that comes is the one that was asked for.
 struct Container {
   const char* name;
   const char* ending;
@@ -87,23 +87,26 @@ void PrintTo(const Container& c, std::ostream* out) { *out << c.name; }
 class SeekingAnywhere : public ::testing::TestWithParam<Container> {};
 INSTANTIATE_TEST_SUITE_P(
     Seeking, SeekingAnywhere,
-    ::testing::Values(
-        Container{"TransportStream", ".ts", "-c:v libx264 -bf 2 -g 24"},
-        Container{"TransportStreamOpen", ".m2ts", "-c:v libx264 -bf 3 -g 24 -x264-params open-gop=1:keyint=24"},
-        Container{"Mpeg2Transport", ".ts", "-c:v mpeg2video -bf 2 -g 15 -b:v 2M"},
-        Container{"ProgramStream", ".mpg", "-c:v mpeg2video -bf 2 -g 15 -b:v 2M"},
-        Container{"Mp4Open", ".mp4", "-c:v libx264 -bf 3 -x264-params open-gop=1:keyint=24:bframes=3"},
-        Container{"Mp4HevcOpen", ".mp4", "-c:v libx265 -x265-params log-level=error:open-gop=1:keyint=20:bframes=4"},
-        Container{"Matroska", ".mkv", "-c:v libx264 -bf 2 -g 24"},
-        Container{"IntraRefresh", ".ts", "-c:v libx264 -x264-params intra-refresh=1:keyint=24"},
-        Container{"Avi", ".avi", "-c:v mpeg4 -bf 2 -g 24 -b:v 1M"}),
+    ::testing::Values(Container{"TransportStream", ".ts", "-c:v libx264 -bf 2 -g 24"},
+                      Container{"TransportStreamOpen", ".m2ts",
+                                "-c:v libx264 -bf 3 -g 24 -x264-params open-gop=1:keyint=24"},
+                      Container{"Mpeg2Transport", ".ts", "-c:v mpeg2video -bf 2 -g 15 -b:v 2M"},
+                      Container{"ProgramStream", ".mpg", "-c:v mpeg2video -bf 2 -g 15 -b:v 2M"},
+                      Container{"Mp4Open", ".mp4",
+                                "-c:v libx264 -bf 3 -x264-params open-gop=1:keyint=24:bframes=3"},
+                      Container{"Mp4HevcOpen", ".mp4",
+                                "-c:v libx265 -x265-params log-level=error:open-gop=1:keyint=20:bframes=4"},
+                      Container{"Matroska", ".mkv", "-c:v libx264 -bf 2 -g 24"},
+                      Container{"IntraRefresh", ".ts", "-c:v libx264 -x264-params intra-refresh=1:keyint=24"},
+                      Container{"Avi", ".avi", "-c:v mpeg4 -bf 2 -g 24 -b:v 1M"}),
     [](const auto& info) { return std::string(info.param.name); });
 
 TEST_P(SeekingAnywhere, TheFrameThatWasAskedForComes) {
   const testing::ScratchFolder folder;
   const auto path = testing::makeWithFfmpeg(
       folder / ("clip" + std::string(GetParam().ending)),
-      std::string("-f lavfi -i testsrc2=size=192x112:rate=25:duration=4 -pix_fmt yuv420p ") + GetParam().arguments);
+      std::string("-f lavfi -i testsrc2=size=192x112:rate=25:duration=4 -pix_fmt yuv420p ") +
+          GetParam().arguments);
   const ClipInfo clip = probe(path);
   ASSERT_TRUE(clip.readable()) << clip.problems.front().text;
   std::vector<Frame> all;
@@ -122,7 +125,8 @@ TEST_P(SeekingAnywhere, TheFrameThatWasAskedForComes) {
       const auto frame = reader.next();
       ASSERT_TRUE(frame) << at;
       ASSERT_EQ(frame->index, i) << "asked for " << at;
-      EXPECT_TRUE(sameSamples(*frame, all[static_cast<size_t>(i)])) << "frame " << i << " after a jump to " << at;
+      EXPECT_TRUE(sameSamples(*frame, all[static_cast<size_t>(i)]))
+          << "frame " << i << " after a jump to " << at;
     }
   }
   EXPECT_EQ(reader.damaged(), 0);

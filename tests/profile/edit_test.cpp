@@ -85,7 +85,8 @@ TEST(ProfileEdit, WhatCannotBeReadOrIsNewerIsLeftAlone) {
   const testing::ScratchFolder folder;
   json newer = parseJson(profileToJson(sample()));
   newer["version"] = 99;
-  for (const std::string& text : {std::string("not json"), newer.dump(), std::string("{\"format\":\"other\"}")}) {
+  for (const std::string& text :
+       {std::string("not json"), newer.dump(), std::string("{\"format\":\"other\"}")}) {
     const fs::path file = folder / "x.glenhaze.json";
     writeFileAtomically(file, text);
     EXPECT_THROW(changeProfile(file, [](Profile&) {}), Error);
@@ -99,7 +100,9 @@ TEST(ProfileEdit, PutAddsToWhatIsInTheFileByNow) {
   const testing::ScratchFolder folder;
   const Profile opened = createProfile(sample(), folder / "p.glenhaze.json", ExistingProfile::Refuse).profile;
   // The console adds a shutter meanwhile; the window puts a lens that it measured on what it had read before.
-  changeProfile(opened.path, [](Profile& p) { p.shutter = shutterPartByHand({0.0148, ScanDirection::Down}); });
+  changeProfile(opened.path, [](Profile& p) {
+    p.shutter = shutterPartByHand({0.0148, ScanDirection::Down});
+  });
   Profile edited = opened;
   edited.lens->rms_px = 0.123;
   putProfile(opened, edited, folder.path());
@@ -117,16 +120,19 @@ TEST(ProfileEdit, ModesThatDifferGetFilesOfTheirOwn) {
     mode.name = name;
     modes.push_back(mode);
   }
-  for (const Rational fps : {Rational{30000, 1001}, Rational{24, 1}, Rational{24000, 1001}, Rational{60, 1}}) {
+  for (const Rational fps :
+       {Rational{30000, 1001}, Rational{24, 1}, Rational{24000, 1001}, Rational{60, 1}}) {
     CameraMode mode = sample().camera;
     mode.fps = fps;
     modes.push_back(mode);
   }
   for (auto set : std::vector<std::function<void(CameraMode&)>>{
            [](CameraMode& m) { m.view = "wide"; }, [](CameraMode& m) { m.lens = "wide"; },
-           [](CameraMode& m) { m.in_camera.sharpening = "low"; }, [](CameraMode& m) { m.in_camera.denoising = "low"; },
-           [](CameraMode& m) { m.in_camera.tone = "flat"; }, [](CameraMode& m) { m.medium = "flat-port-sea"; },
-           [](CameraMode& m) { m.fps.reset(); }, [](CameraMode& m) { m.view = std::string(400, 'v'); },
+           [](CameraMode& m) { m.in_camera.sharpening = "low"; },
+           [](CameraMode& m) { m.in_camera.denoising = "low"; },
+           [](CameraMode& m) { m.in_camera.tone = "flat"; },
+           [](CameraMode& m) { m.medium = "flat-port-sea"; }, [](CameraMode& m) { m.fps.reset(); },
+           [](CameraMode& m) { m.view = std::string(400, 'v'); },
            [](CameraMode& m) { m.view = std::string(401, 'v'); }}) {
     CameraMode mode = sample().camera;
     set(mode);

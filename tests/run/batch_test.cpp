@@ -434,7 +434,8 @@ TEST(ShootFile, RoundTripWithRelativeNames) {
 
 TEST(ShootFile, WhatIsOutOfRangeIsRefusedWithTheKeyThatIsWrong) {
   const auto shoot = [](const std::string& clip, const std::string& output, const std::string& more = "") {
-    return R"({"format":"glenhaze-shoot","version":1,"clips":[{)" + clip + R"(}],"output":{)" + output + "}" + more + "}";
+    return R"({"format":"glenhaze-shoot","version":1,"clips":[{)" + clip + R"(}],"output":{)" + output + "}" +
+           more + "}";
   };
   const std::string clip = R"("path":"a.mp4")";
   EXPECT_NO_THROW(parseShoot(shoot(clip, ""), "/s/x"));
@@ -482,7 +483,9 @@ TEST(ShootFile, KeysFromTomorrowOddNamesAndThePickedLightComeBack) {
   saveShoot(back, file);
   text = readFile(file);
   size_t count = 0;
-  for (size_t at = text.find("from_tomorrow"); at != std::string::npos; at = text.find("from_tomorrow", at + 1)) ++count;
+  for (size_t at = text.find("from_tomorrow"); at != std::string::npos;
+       at = text.find("from_tomorrow", at + 1))
+    ++count;
   EXPECT_EQ(count, 3U) << text;
 }
 

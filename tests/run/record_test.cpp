@@ -16,7 +16,8 @@ namespace {
 namespace fs = std::filesystem;
 
 // Makes an output as a run does.
-void make(RunRecord& record, const fs::path& output, const std::string& fingerprint, const std::string& text) {
+void make(RunRecord& record, const fs::path& output, const std::string& fingerprint,
+          const std::string& text) {
   const fs::path temporary = record.begin(output, fingerprint, "source");
   writeFileAtomically(temporary, text);
   record.complete(temporary);
@@ -72,7 +73,8 @@ void inAProcessThatDies(const std::function<void()>& body) {
 TEST(RunRecord, WhatAKilledRunLeftIsKnownByTheRecordNotByItsName) {
   const testing::ScratchFolder folder;
   const fs::path out = folder / "out";
-  // A file that looks as if it were ours, and one half-made, one whole but not yet named, one named but not yet said.
+  // A file that looks as if it were ours, and one half-made, one whole but not yet named, one named but not
+  // yet said.
   RunRecord{out};
   writeFileAtomically(unfinishedName(out, ".mp4"), "theirs");
   inAProcessThatDies([&] {

@@ -34,8 +34,8 @@ sim::FilmSettings smallFilm(int64_t frames = 12);
 std::filesystem::path makeFilm(const std::filesystem::path& path, const sim::FilmSettings& settings,
                                const sim::CameraSetup& setup = smallCamera());
 
-/// What the ffmpeg program makes of `arguments` before the output's name; footage that our own code had no part in.
-/// Throws std::runtime_error when it fails.
+/// What the ffmpeg program makes of `arguments` before the output's name; footage that our own code had no
+/// part in. Throws std::runtime_error when it fails.
 std::filesystem::path makeWithFfmpeg(const std::filesystem::path& path, const std::string& arguments);
 
 /// PSNR between the first planes of two frames, dB.

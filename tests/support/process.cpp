@@ -29,7 +29,8 @@ ProcessOutput runProcess(const std::string& program, const std::vector<std::stri
   const pid_t pid = startProcess(program, arguments, folder / "stdout", folder / "stderr");
   int status = 0;
   ::waitpid(pid, &status, 0);
-  return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readFile(folder / "stdout"), readFile(folder / "stderr")};
+  return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readFile(folder / "stdout"),
+          readFile(folder / "stderr")};
 }
 
 }  // namespace glenhaze::testing

@@ -56,7 +56,8 @@ TEST(Decide, EverythingThatIsMeasuredIsDone) {
   const Decision d = b.decided();
   ASSERT_TRUE(d.ready());
   EXPECT_EQ(partsDone(d.treatment),
-            (std::vector<std::string>{"lens", "shutter", "noise (ISO 400)", "hot pixels (1)", "stabilization (keep-move)"}));
+            (std::vector<std::string>{"lens", "shutter", "noise (ISO 400)", "hot pixels (1)",
+                                      "stabilization (keep-move)"}));
   EXPECT_EQ(d.treatment.range, (FrameRange{0, 100}));
 }
 
@@ -68,7 +69,10 @@ TEST(Decide, EverySettingThatMattersChangesTheFingerprint) {
       {"quality", [](Bench& b) { b.shoot.output.encode.quality = Quality::High; }},
       {"bit rate", [](Bench& b) { b.shoot.output.encode.bit_rate = 1'000'000; }},
       {"sound", [](Bench& b) { b.shoot.output.encode.sound = Sound::None; }},
-      {"size", [](Bench& b) { b.shoot.output.size = {160, 90}; }},
+      {"size",
+       [](Bench& b) {
+         b.shoot.output.size = {160, 90};
+       }},
       {"fill", [](Bench& b) { b.shoot.output.fill = 0.5; }},
       {"amount", [](Bench& b) { b.shoot.output.lens_amount = 0.5; }},
       {"lens off", [](Bench& b) { b.shoot.output.lens_on = false; }},
@@ -82,13 +86,22 @@ TEST(Decide, EverySettingThatMattersChangesTheFingerprint) {
       {"clip iso", [](Bench& b) { b.clip.iso = 800; }},
       {"clip denoise", [](Bench& b) { b.clip.denoise.emplace().luma = 0.5; }},
       {"flicker", [](Bench& b) { b.clip.denoise.emplace().flicker = 0.5; }},
-      {"range", [](Bench& b) { b.clip.range = FrameRange{0, 50}; }},
+      {"range",
+       [](Bench& b) {
+         b.clip.range = FrameRange{0, 50};
+       }},
       {"clip shutter off", [](Bench& b) { b.clip.shutter_on = false; }},
       {"local", [](Bench& b) { b.clip.shutter_local = true; }},
       {"clip stabilization off", [](Bench& b) { b.clip.stabilization_on = false; }},
       {"clip stabilization", [](Bench& b) { b.clip.stabilization.emplace().smoothing_s = 3; }},
-      {"masks", [](Bench& b) { b.clip.masks = {{{{0, 0}, {1, 0}, {1, 1}}, 0, -1}}; }},
-      {"hand", [](Bench& b) { b.clip.hand = {{5, {0.1, 0}, 0, 1, {}}}; }},
+      {"masks",
+       [](Bench& b) {
+         b.clip.masks = {{{{0, 0}, {1, 0}, {1, 1}}, 0, -1}};
+       }},
+      {"hand",
+       [](Bench& b) {
+         b.clip.hand = {{5, {0.1, 0}, 0, 1, {}}};
+       }},
       {"turned", [](Bench& b) { b.clip.turned = 90; }},
       {"deinterlace", [](Bench& b) { b.clip.deinterlace = true; }},
       {"lens value", [](Bench& b) { b.profiles[0].lens->lens.k[0] = -0.1; }},
@@ -97,7 +110,10 @@ TEST(Decide, EverySettingThatMattersChangesTheFingerprint) {
       {"denoise", [](Bench& b) { b.profiles[0].noise->denoise.luma = 0.5; }},
       {"hot pixels", [](Bench& b) { b.profiles[0].noise->hot_pixels.clear(); }},
       {"camera's stabilization", [](Bench& b) { b.profiles[0].stabilization->settings.pan = 0.5; }},
-      {"camera's masks", [](Bench& b) { b.profiles[0].stabilization->masks = {{{{0, 0}, {1, 0}, {1, 1}}, 0, -1}}; }},
+      {"camera's masks",
+       [](Bench& b) {
+         b.profiles[0].stabilization->masks = {{{{0, 0}, {1, 0}, {1, 1}}, 0, -1}};
+       }},
       {"the file", [](Bench& b) { b.facts.id.content = "00fe"; }}};
   for (const auto& [name, change] : changes) {
     Bench b;
@@ -109,7 +125,8 @@ TEST(Decide, EverySettingThatMattersChangesTheFingerprint) {
 
 // And what means nothing for the picture leaves an output up to date.
 TEST(Decide, WhatDoesNotMatterDoesNotMakeAnOutputStale) {
-  const auto same = [](const char* what, const std::function<void(Bench&)>& set, const std::function<void(Bench&)>& change) {
+  const auto same = [](const char* what, const std::function<void(Bench&)>& set,
+                       const std::function<void(Bench&)>& change) {
     Bench a, b;
     set(a);
     set(b);
@@ -122,12 +139,14 @@ TEST(Decide, WhatDoesNotMatterDoesNotMakeAnOutputStale) {
   same("output folder", nothing, [](Bench& b) { b.shoot.output.folder = "/x"; });
   same("evidence", nothing, [](Bench& b) { b.profiles[0].lens->rms_px = 9; });
   same("another ISO's curve", nothing, [](Bench& b) { b.put(3200, "", 9); });
-  same("quality of a lossless codec", [](Bench& b) { b.shoot.output.encode.codec = Codec::Ffv1; },
-       [](Bench& b) { b.shoot.output.encode.quality = Quality::Small; });
+  same(
+      "quality of a lossless codec", [](Bench& b) { b.shoot.output.encode.codec = Codec::Ffv1; },
+      [](Bench& b) { b.shoot.output.encode.quality = Quality::Small; });
   same("the clip's own size said", nothing, [](Bench& b) { b.shoot.output.size = {320, 180}; });
   same("its whole range said", nothing, [](Bench& b) { b.clip.range = FrameRange{0, 100}; });
-  same("noise settings of noise that is off", [](Bench& b) { b.clip.noise_on = false; },
-       [](Bench& b) { b.clip.denoise.emplace().luma = 0.5; });
+  same(
+      "noise settings of noise that is off", [](Bench& b) { b.clip.noise_on = false; },
+      [](Bench& b) { b.clip.denoise.emplace().luma = 0.5; });
 }
 
 // The strength was overlooked while the ISO was still to be told.
@@ -191,7 +210,10 @@ TEST(Decide, AskedForByNameAndImpossibleIsARefusal) {
     OutputSettings& o = b.shoot.output;
     o.lens_on = o.shutter_on = o.noise_on = o.stabilization_on = false;
     const std::string name = part;
-    (name == "lens" ? o.lens_on : name == "shutter" ? o.shutter_on : name == "noise" ? o.noise_on : o.stabilization_on) = true;
+    (name == "lens"      ? o.lens_on
+     : name == "shutter" ? o.shutter_on
+     : name == "noise"   ? o.noise_on
+                         : o.stabilization_on) = true;
     o.asked = {o.lens_on, o.shutter_on, o.noise_on, o.stabilization_on, false};
     EXPECT_FALSE(b.decided().refusal) << part << ": " << b.decided().refusal->reason;
     EXPECT_FALSE(partsDone(b.decided().treatment).empty());

@@ -20,7 +20,8 @@ Treatment full() {
   c.noise->spread[1] = {0.1};
   c.noise->octaves[2][3] = 0.25;
   c.changes.push_back({30, testing::evenCurve(4, 5, 1600)});
-  for (const DenoiseKey& key : denoiseKeys()) key.set(c.settings, key.whole ? key.low : 0.5 * (key.low + key.high));
+  for (const DenoiseKey& key : denoiseKeys())
+    key.set(c.settings, key.whole ? key.low : 0.5 * (key.low + key.high));
   c.hot_pixels = {{10, 20, 40.5}};
   t.lens = testing::testLens(LensModel::BrownConrady);
   t.lens_amount = 0.75;
@@ -56,12 +57,19 @@ const FileId kClip{1000, 5, "00ff"};
 json other(const json& leaf, const std::string& path) {
   if (leaf.is_boolean()) return !leaf.get<bool>();
   if (leaf.is_number_integer()) return leaf.get<int64_t>() == 0 ? 1 : 0;
-  if (leaf.is_number()) return leaf.get<double>() > 0.3 ? leaf.get<double>() * 0.9 : leaf.get<double>() + 0.01;
+  if (leaf.is_number())
+    return leaf.get<double>() > 0.3 ? leaf.get<double>() * 0.9 : leaf.get<double>() + 0.01;
   const auto text = leaf.get<std::string>();
-  for (const auto& [ending, value] : std::vector<std::pair<std::string, std::string>>{
-           {"model", "division"}, {"direction", "down"}, {"fields", "keep"},     {"codec", "ffv1"},
-           {"quality", "small"},  {"sound", "none"},     {"steadying", "off"},   {"framing", "uncropped"},
-           {"log_id", "1 2 3"}})
+  for (const auto& [ending, value] :
+       std::vector<std::pair<std::string, std::string>>{{"model", "division"},
+                                                        {"direction", "down"},
+                                                        {"fields", "keep"},
+                                                        {"codec", "ffv1"},
+                                                        {"quality", "small"},
+                                                        {"sound", "none"},
+                                                        {"steadying", "off"},
+                                                        {"framing", "uncropped"},
+                                                        {"log_id", "1 2 3"}})
     if (path.ends_with(ending)) return value;
   return text + "x";
 }
@@ -75,8 +83,8 @@ void forEachLeaf(const json& value, const json::json_pointer& at,
     for (const auto& [key, one] : value.items()) forEachLeaf(one, at / key, see);
 }
 
-// A leaf that is read back but does not change the fingerprint would be a setting that a run overlooks; one that
-// changes the fingerprint but is not read back would be one that the picture does not know.
+// A leaf that is read back but does not change the fingerprint would be a setting that a run overlooks; one
+// that changes the fingerprint but is not read back would be one that the picture does not know.
 TEST(Treatment, EveryLeafChangesTheTreatmentAndItsFingerprint) {
   const Treatment t = full();
   const json all = parseJson(treatmentToJson(t));

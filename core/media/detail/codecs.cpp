@@ -144,8 +144,8 @@ std::string masteringText(const std::array<double, 10>& d) {
     return "(" + std::to_string(std::llround(a * per)) + "," + std::to_string(std::llround(b * per)) + ")";
   };
   constexpr double kChroma = 50000, kLight = 10000;
-  return "G" + pair(d[2], d[3], kChroma) + "B" + pair(d[4], d[5], kChroma) + "R" + pair(d[0], d[1], kChroma) + "WP" +
-         pair(d[6], d[7], kChroma) + "L" + pair(d[9], d[8], kLight);
+  return "G" + pair(d[2], d[3], kChroma) + "B" + pair(d[4], d[5], kChroma) + "R" + pair(d[0], d[1], kChroma) +
+         "WP" + pair(d[6], d[7], kChroma) + "L" + pair(d[9], d[8], kLight);
 }
 
 }  // namespace
@@ -157,7 +157,8 @@ void applyHdr(AVCodecContext& context, const EncodeSettings& settings, const Hdr
   const auto add = [&](const std::string& more) { text += (text.empty() ? "" : ":") + more; };
   if (hdr.display) add((is264 ? "mastering-display=" : "master-display=") + masteringText(*hdr.display));
   if (hdr.light)
-    add((is264 ? "cll=" : "max-cll=") + std::to_string((*hdr.light)[0]) + "," + std::to_string((*hdr.light)[1]));
+    add((is264 ? "cll=" : "max-cll=") + std::to_string((*hdr.light)[0]) + "," +
+        std::to_string((*hdr.light)[1]));
   av_opt_set(context.priv_data, is264 ? "x264-params" : "x265-params", text.c_str(), 0);
 }
 
@@ -177,8 +178,8 @@ void addHdr(AVStream& stream, const HdrTags& hdr) {
     m->min_luminance = light(d[8]);
     m->max_luminance = light(d[9]);
     m->has_primaries = m->has_luminance = 1;
-    if (av_stream_add_side_data(&stream, AV_PKT_DATA_MASTERING_DISPLAY_METADATA, reinterpret_cast<uint8_t*>(m),
-                                sizeof *m) < 0)
+    if (av_stream_add_side_data(&stream, AV_PKT_DATA_MASTERING_DISPLAY_METADATA,
+                                reinterpret_cast<uint8_t*>(m), sizeof *m) < 0)
       av_free(m);
   }
   if (hdr.light) {
@@ -187,7 +188,8 @@ void addHdr(AVStream& stream, const HdrTags& hdr) {
     if (l == nullptr) throw std::bad_alloc();
     l->MaxCLL = static_cast<unsigned>((*hdr.light)[0]);
     l->MaxFALL = static_cast<unsigned>((*hdr.light)[1]);
-    if (av_stream_add_side_data(&stream, AV_PKT_DATA_CONTENT_LIGHT_LEVEL, reinterpret_cast<uint8_t*>(l), size) < 0)
+    if (av_stream_add_side_data(&stream, AV_PKT_DATA_CONTENT_LIGHT_LEVEL, reinterpret_cast<uint8_t*>(l),
+                                size) < 0)
       av_free(l);
   }
 }

@@ -47,13 +47,16 @@ void copyOrientation(const AVStream& from, AVStream& to) {
   size_t size = 0;
   const uint8_t* data = av_stream_get_side_data(&from, AV_PKT_DATA_DISPLAYMATRIX, &size);
   if (data == nullptr || size == 0) return;
-  if (uint8_t* copy = av_stream_new_side_data(&to, AV_PKT_DATA_DISPLAYMATRIX, size)) std::memcpy(copy, data, size);
+  if (uint8_t* copy = av_stream_new_side_data(&to, AV_PKT_DATA_DISPLAYMATRIX, size))
+    std::memcpy(copy, data, size);
 }
 
-// QuickTime's own list is wider than what its muxer takes (libavformat 59, movenc.c: "only supported in MP4").
+// QuickTime's own list is wider than what its muxer takes (libavformat 59, movenc.c: "only supported in
+// MP4").
 bool fits(const AVFormatContext& output, AVCodecID codec) {
   const bool mov = std::strcmp(output.oformat->name, "mov") == 0;
-  if (mov && (codec == AV_CODEC_ID_OPUS || codec == AV_CODEC_ID_FLAC || codec == AV_CODEC_ID_TRUEHD)) return false;
+  if (mov && (codec == AV_CODEC_ID_OPUS || codec == AV_CODEC_ID_FLAC || codec == AV_CODEC_ID_TRUEHD))
+    return false;
   return avformat_query_codec(output.oformat, codec, FF_COMPLIANCE_NORMAL) == 1;
 }
 
@@ -208,7 +211,8 @@ Companion::Companion(const ClipInfo& source, const FrameRange& range, const Enco
       say("the cover picture is left out");
       continue;
     }
-    const bool to_pcm = sound && (settings.sound == Sound::Pcm || (!as_it_is && fits(output, AV_CODEC_ID_PCM_S24LE)));
+    const bool to_pcm =
+        sound && (settings.sound == Sound::Pcm || (!as_it_is && fits(output, AV_CODEC_ID_PCM_S24LE)));
     if (!(to_pcm || ((sound || text) && as_it_is))) {
       say(streamName(*from) + kindOf(type) + " does not fit into this container and is left out");
       continue;

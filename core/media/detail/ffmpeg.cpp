@@ -145,7 +145,8 @@ namespace {
 
 HdrTags hdrTags(const AVFrame& frame) {
   HdrTags tags;
-  if (const AVFrameSideData* data = av_frame_get_side_data(&frame, AV_FRAME_DATA_MASTERING_DISPLAY_METADATA)) {
+  if (const AVFrameSideData* data =
+          av_frame_get_side_data(&frame, AV_FRAME_DATA_MASTERING_DISPLAY_METADATA)) {
     const auto& m = *reinterpret_cast<const AVMasteringDisplayMetadata*>(data->data);
     if (m.has_primaries != 0 && m.has_luminance != 0) {
       auto& d = tags.display.emplace();
