@@ -4,6 +4,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QTimer>
+#include <algorithm>
 #include <functional>
 #include <memory>
 #include <vector>
@@ -214,7 +215,10 @@ void takeShots(MainWindow& window, const QString& folder) {
                session.startRun();
                window.go(MainWindow::Run);
              },
-             [&] { return session.batch() && session.batch()->summary().done >= 1; },
+             [&] {
+               return std::any_of(session.runItems().begin(), session.runItems().end(),
+                                  [](const RunItem& item) { return item.state == RunState::Done; });
+             },
              QStringLiteral("run.png")});
   tour->add({[&] { session.stopRun(); }, [&] { return !session.running(); }, {}});
   tour->add({[&] {

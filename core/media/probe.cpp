@@ -76,7 +76,7 @@ struct PacketScan {
 
 // True when the gaps between sorted time stamps differ by more than rounding to the time base.
 bool gapsVary(std::vector<int64_t> stamps, const AVRational& time_base) {
-  if (stamps.size() < 3) return false;
+  if (std::erase(stamps, AV_NOPTS_VALUE) > 0 || stamps.size() < 3) return false;
   std::sort(stamps.begin(), stamps.end());
   std::vector<int64_t> gaps;
   for (size_t i = 1; i < stamps.size(); ++i) gaps.push_back(stamps[i] - stamps[i - 1]);

@@ -52,10 +52,10 @@ std::string processMark(const std::string& pid) {
     };
     std::string stat = bounded("/proc/" + pid + "/stat");
     if (stat.empty()) return {};
-    // The name in brackets may hold blanks and brackets of its own.
+    // What is left begins with the blank before field 3. The name in brackets may hold blanks and brackets of its own.
     stat.erase(0, stat.rfind(')') + 1);
     size_t at = 0;
-    for (int field = 2; field < 22 && at != std::string::npos; ++field) at = stat.find(' ', at + 1);
+    for (int field = 3; field < 22 && at != std::string::npos; ++field) at = stat.find(' ', at + 1);
     const std::string began = at == std::string::npos ? "" : stat.substr(at, stat.find(' ', at + 1) - at);
     std::string boot = bounded("/proc/sys/kernel/random/boot_id");
     while (!boot.empty() && boot.back() == '\n') boot.pop_back();

@@ -104,6 +104,8 @@ TEST(RunRecord, WhatALivingRunMakesIsLeftAlone) {
   RunRecord record(folder.path());
   const fs::path growing = record.begin(folder / "a.mp4", "f", "s");
   writeFileAtomically(growing, "so far");
+  // Whatever the process does meanwhile, it stays the same one.
+  const std::vector<char> more(256U << 20, 'x');
   RunRecord other(folder.path());
   EXPECT_EQ(other.clearLeftovers(), 0);
   EXPECT_TRUE(fs::exists(growing));
