@@ -5,7 +5,6 @@
 
 #include "core/base/json_text.h"
 #include "core/base/numbers.h"
-#include "core/motion/settings.h"
 #include "core/treat/iso.h"
 
 namespace glenhaze {
@@ -199,7 +198,8 @@ std::vector<std::string> partsDone(const Treatment& t) {
     if (c.settings.shadow_colour > 0) parts.push_back("shadow colour");
   }
   if (t.motion && t.motion->settings.steadying != Steadying::Off)
-    parts.push_back("stabilization (" + steadyingName(t.motion->settings.steadying) + ")");
+    parts.push_back(t.motion->settings.steadying == Steadying::HoldStill ? "stabilization (held still)"
+                                                                         : "stabilization (move kept)");
   if (t.output.width > 0)
     parts.push_back("size " + std::to_string(t.output.width) + " × " + std::to_string(t.output.height));
   if (t.fields == Fields::Deinterlace) parts.push_back("deinterlaced");

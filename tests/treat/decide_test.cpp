@@ -57,7 +57,7 @@ TEST(Decide, EverythingThatIsMeasuredIsDone) {
   ASSERT_TRUE(d.ready());
   EXPECT_EQ(partsDone(d.treatment),
             (std::vector<std::string>{"lens", "shutter", "noise (ISO 400)", "hot pixels (1)",
-                                      "stabilization (keep-move)"}));
+                                      "stabilization (move kept)"}));
   EXPECT_EQ(d.treatment.range, (FrameRange{0, 100}));
 }
 
