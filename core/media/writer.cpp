@@ -93,7 +93,11 @@ void publishFolder(const fs::path& from, const OutputPlace& place) {
     }
     ::rename(aside.c_str(), from.c_str());
   }
-  if (place.replaced) place.replaced(from);
+  try {
+    if (place.replaced) place.replaced(from);
+  } catch (const Error&) {
+    return;  // it holds what is somebody else's and could not be named otherwise: it stays as it is
+  }
   std::error_code ignored;
   fs::remove_all(from, ignored);
 }

@@ -40,8 +40,10 @@ void keepWhatIsNotOurs(const fs::path& old_folder, const FileId& made_as, const 
     std::error_code code;
     if (fs::exists(fs::symlink_status(kept, code))) continue;
     fs::rename(old_folder, kept, code);
-    return;
+    if (!code) return;
   }
+  throw Error(ErrorKind::Unwritable, "The former folder holds something that is not ours",
+              old_folder.string(), "", "");
 }
 
 }  // namespace

@@ -52,7 +52,8 @@ std::string processMark(const std::string& pid) {
     };
     std::string stat = bounded("/proc/" + pid + "/stat");
     if (stat.empty()) return {};
-    // What is left begins with the blank before field 3. The name in brackets may hold blanks and brackets of its own.
+    // What is left begins with the blank before field 3. The name in brackets may hold blanks and brackets of
+    // its own.
     stat.erase(0, stat.rfind(')') + 1);
     size_t at = 0;
     for (int field = 3; field < 22 && at != std::string::npos; ++field) at = stat.find(' ', at + 1);
@@ -157,6 +158,8 @@ int RunRecord::clearLeftovers() {
       if (isAlive(textOf(row[3]), textOf(row[4]), wholeOf(row[5]))) continue;
       const std::string temporary = textOf(row[0]), name = textOf(row[1]);
       const FileId whole = FileId::fromText(textOf(row[2]));
+      // A record that was tampered with must not name anything else: "" would be the whole folder.
+      if (!temporary.starts_with(".glenhaze-") || temporary.find('/') != std::string::npos) continue;
       const fs::path left = folder_ / temporary;
       std::error_code code;
       // What is at the temporary name: the output, half or whole; or, where a folder was replaced, the one

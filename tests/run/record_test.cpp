@@ -114,6 +114,19 @@ TEST(RunRecord, WhatALivingRunMakesIsLeftAlone) {
   EXPECT_NO_THROW(other.begin(folder / "a.mp4", "f", "s"));
 }
 
+TEST(RunRecord, ATamperedRecordNamesNothingElseToBeRemoved) {
+  const testing::ScratchFolder folder;
+  RunRecord{folder.path()};
+  writeFileAtomically(folder / "theirs.mp4", "precious");
+  Database tampered(folder / kRecordName, "");
+  for (const std::string name : {"", ".", "theirs.mp4", ".glenhaze-/../theirs.mp4"})
+    tampered.run("INSERT OR REPLACE INTO work(temporary, name, host, process, begun) VALUES(?,?,?,?,?)",
+                 {name, std::string("x"), std::string("elsewhere"), std::string("1 2 3"), int64_t{0}});
+  RunRecord record(folder.path());
+  EXPECT_EQ(record.clearLeftovers(), 0);
+  EXPECT_EQ(readFile(folder / "theirs.mp4"), "precious");
+}
+
 TEST(RunRecord, TwoProcessesLoseNothing) {
   const testing::ScratchFolder folder;
   constexpr int kEach = 30;
