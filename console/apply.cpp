@@ -22,7 +22,7 @@ struct ApplyRequest {
   std::string out, size, codec = "h264", quality = "standard", sound = "keep", match;
   double fill = 100;
   int iso = 0;
-  bool overwrite = false, deinterlace = false;
+  bool overwrite = false, deinterlace = false, hold_damage = false;
 };
 
 void addParts(const std::string& text, std::vector<std::string>& parts) {
@@ -179,6 +179,7 @@ json describe(const RunItem& item) {
                 : item.state == RunState::Skipped ? "skipped"
                                                   : "failed"},
       {"why", item.why},
+      {"checked", item.checked},
       {"frames", item.frames},
       {"fps", item.fps},
       {"match", item.plan->match.reason},
@@ -248,7 +249,7 @@ void assignLeftovers(Shoot& shoot, const std::vector<ClipFacts>& facts,
                      const std::vector<Profile>& profiles) {
   for (size_t i = 0; i < facts.size(); ++i) {
     const ClipInfo& info = facts[i].info;
-    if (!info.readable()) continue;
+    if (!info.readable(damageOf(shoot.clips[i]))) continue;
     if (matchClip(shoot, shoot.clips[i], info, profiles).kind != MatchKind::None) continue;
     for (const Profile& profile : profiles)
       if (assignProfile(info, profile, 0).kind != MatchKind::None) {
@@ -267,6 +268,7 @@ Answer runApply(const ApplyRequest& request) {
     ShootClip clip;
     clip.path = std::filesystem::absolute(path).lexically_normal();
     clip.deinterlace = request.deinterlace;
+    clip.hold_damage = request.hold_damage;
     clip.shutter_local = shutterLocalOf(request);
     shoot.clips.push_back(clip);
   }
@@ -320,6 +322,8 @@ void addApply(CLI::App& app, Session& session) {
       ->allow_extra_args(false);
   verb->add_flag("--overwrite", r->overwrite, "Replace outputs that exist");
   verb->add_flag("--deinterlace", r->deinterlace, "Deinterlace interlaced clips first");
+  verb->add_flag("--hold-damage", r->hold_damage,
+                 "Render what is readable of damaged clips; the frame before a gap stands in");
   verb->add_option("CLIP", r->clips, "Footage files")->required();
   verb->callback([r, &session] { session.verb = [r] { return runApply(*r); }; });
 }

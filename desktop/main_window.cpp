@@ -77,6 +77,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   });
   buildMenus();
   const QSettings settings;
+  takePictureBudget();
   session_.setOutputDefaults(
       outputFromText(settings.value(QStringLiteral("output")).toString().toStdString()));
   if (!restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray())) resize(1280, 800);
@@ -332,6 +333,18 @@ void MainWindow::keepOutputDefaults(OutputSettings settings) {
   session_.setOutputDefaults(settings);
 }
 
+void MainWindow::takePictureBudget() {
+  constexpr size_t kMega = 1U << 20;
+  const auto mega = QSettings().value(QStringLiteral("pictures_mb")).toUInt();
+  session_.pictures()->setBudget(mega > 0 ? mega * kMega : PictureCache::usualBudget());
+}
+
+void MainWindow::changeEvent(QEvent* event) {
+  QMainWindow::changeEvent(event);
+  // Some disks do not tell what happens on them.
+  if (event->type() == QEvent::ActivationChange && isActiveWindow()) session_.lookAtFilesAgain();
+}
+
 void MainWindow::preferences() {
   QSettings settings;
   QWidget threads_row;
@@ -342,6 +355,16 @@ void MainWindow::preferences() {
   threads->setSpecialValueText(tr("all cores"));
   threads->setValue(settings.value(QStringLiteral("threads")).toInt());
   row->addRow(tr("Worker threads, from the next start"), threads);
+  auto* pictures = new QSpinBox;
+  pictures->setRange(0, 65536);
+  pictures->setSingleStep(256);
+  pictures->setSuffix(tr(" MB"));
+  pictures->setSpecialValueText(
+      tr("%1, by this computer's memory")
+          .arg(withUnit(static_cast<double>(PictureCache::usualBudget()) / (1 << 20), 0, tr("MB"))));
+  pictures->setToolTip(tr("What may be kept of frames that were looked at, so that they are there at once"));
+  pictures->setValue(settings.value(QStringLiteral("pictures_mb")).toInt());
+  row->addRow(tr("Memory for pictures"), pictures);
   auto* pace = new QLabel(speedText(noiseSpeeds()));
   auto* try_out = new QPushButton(tr("Try how fast noise removal is"));
   try_out->setToolTip(tr("Takes some seconds; also picks the number of threads"));
@@ -366,6 +389,8 @@ void MainWindow::preferences() {
   OutputForm form(session_.outputDefaults());
   if (!agreed(this, tr("Preferences"), {&threads_row, &head, &form})) return;
   settings.setValue(QStringLiteral("threads"), threads->value());
+  settings.setValue(QStringLiteral("pictures_mb"), pictures->value());
+  takePictureBudget();
   keepOutputDefaults(form.settings());
 }
 

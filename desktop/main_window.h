@@ -34,6 +34,7 @@ class MainWindow : public QMainWindow {
 
  protected:
   void closeEvent(QCloseEvent* event) override;
+  void changeEvent(QEvent* event) override;
   void dragEnterEvent(QDragEnterEvent* event) override;
   void dropEvent(QDropEvent* event) override;
 
@@ -47,6 +48,7 @@ class MainWindow : public QMainWindow {
   void remember(const QString& path);
   void outputSettings();
   void preferences();
+  void takePictureBudget();
   void keepOutputDefaults(OutputSettings settings);
   void importCalibration();
   void exportCalibration();

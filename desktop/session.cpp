@@ -13,6 +13,7 @@
 #include "core/profile/edit.h"
 #include "core/profile/library.h"
 #include "core/run/status.h"
+#include "core/treat/shoot_change.h"
 
 namespace glenhaze::desktop {
 namespace fs = std::filesystem;
@@ -23,14 +24,22 @@ constexpr int kPlanEvery_ms = 250;  // while files are looked at
 
 class ShootEdit : public QUndoCommand {
  public:
-  ShootEdit(Session& session, const QString& what, Shoot after)
-      : QUndoCommand(what), session_(session), before_(session.shoot()), after_(std::move(after)) {}
-  void undo() override { session_.setShoot(before_); }
-  void redo() override { session_.setShoot(after_); }
+  ShootEdit(Session& session, const QString& what, const Shoot& after)
+      : QUndoCommand(what), session_(session), change_(session.shoot(), after) {}
+  void undo() override {
+    Shoot shoot = session_.shoot();
+    change_.revert(shoot);
+    session_.setShoot(std::move(shoot));
+  }
+  void redo() override {
+    Shoot shoot = session_.shoot();
+    change_.apply(shoot);
+    session_.setShoot(std::move(shoot));
+  }
 
  private:
   Session& session_;
-  Shoot before_, after_;
+  ShootChange change_;
 };
 
 // Files follow the undo: what is on the disk is always what the window shows.
@@ -69,6 +78,10 @@ Session::Session(QObject* parent) : QObject(parent) {
   run_update_.setSingleShot(true);
   run_update_.setInterval(kRunUpdate_ms);
   connect(&run_update_, &QTimer::timeout, this, &Session::takeRunItems);
+  connect(&watch_, &FootageWatch::changed, this, [this](const QString& file) {
+    facts_.erase(file.toStdString());
+    probeMissing();
+  });
 }
 
 Session::~Session() {
@@ -157,7 +170,7 @@ int Session::addPaths(const QStringList& paths) {
   }
   if (added > 0) {
     if (after.name.empty()) after.name = after.clips.front().path.parent_path().filename().string();
-    undo_.push(new ShootEdit(*this, tr("Bring in footage"), std::move(after)));
+    undo_.push(new ShootEdit(*this, tr("Bring in footage"), after));
   }
   return added;
 }
@@ -165,7 +178,7 @@ int Session::addPaths(const QStringList& paths) {
 void Session::edit(const QString& what, const std::function<void(Shoot&)>& change) {
   Shoot after = shoot_;
   change(after);
-  undo_.push(new ShootEdit(*this, what, std::move(after)));
+  undo_.push(new ShootEdit(*this, what, after));
 }
 
 void Session::putProfile(const QString& what, Profile profile) {
@@ -197,6 +210,7 @@ void Session::probeMissing() {
   std::vector<fs::path> paths;
   for (const ShootClip& clip : shoot_.clips) paths.push_back(clip.path);
   paths.insert(paths.end(), shoot_.references.begin(), shoot_.references.end());
+  watch_.setFiles(paths);
   for (const fs::path& path : paths) {
     if (facts_.contains(path)) continue;
     facts_[path] = nullptr;

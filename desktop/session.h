@@ -17,7 +17,9 @@
 #include "core/clip/fact_store.h"
 #include "core/run/batch.h"
 #include "core/treat/shoot.h"
+#include "desktop/footage_watch.h"
 #include "desktop/motion_store.h"
+#include "desktop/picture_cache.h"
 
 namespace glenhaze::desktop {
 
@@ -66,8 +68,15 @@ class Session : public QObject {
   /// The profile that a clip uses or should get: its match, or a new one for its camera and mode.
   Profile profileFor(int clip) const;
 
+  /// Whether footage is still as it was when it was looked at; what is not is looked at anew.
+  void lookAtFilesAgain() { watch_.lookAgain(); }
+
   /// The run in progress or finished last; null before the first.
   std::shared_ptr<Batch> batch() const { return batch_; }
+  /// Pictures made for looking at, of all places.
+  const std::shared_ptr<PictureCache>& pictures() const { return pictures_; }
+  /// What is known of footage, kept beside the shoot; null never.
+  std::shared_ptr<FactStore> store() const { return store_; }
   /// The motion of clips that were looked at.
   MotionStore& motion() { return motion_; }
   const MotionStore& motion() const { return motion_; }
@@ -118,6 +127,8 @@ class Session : public QObject {
   QTimer run_update_;  // joins what the run says to at most ten updates a second
   std::shared_ptr<std::atomic<bool>> run_said_ = std::make_shared<std::atomic<bool>>(false);
   MotionStore motion_;
+  FootageWatch watch_;
+  std::shared_ptr<PictureCache> pictures_ = std::make_shared<PictureCache>();
   // Pools of our own, here and elsewhere: Qt paints large pictures on its global pool and waits for it, so
   // long work there would stall the window. Last, so that they are waited for first.
   QThreadPool probes_, runs_;

@@ -199,7 +199,7 @@ void takeShots(MainWindow& window, const QString& folder) {
                session.setCurrentClip(clipNamed(session, "D3_0051"));
                window.comparePlace().setLayoutMode(2);
                window.comparePlace().setLook(5);
-               window.comparePlace().goTo(24);
+               window.comparePlace().state().goTo(24);
              },
              [&] { return window.comparePlace().settled() && window.comparePlace().shown().own; },
              QStringLiteral("compare-own-motion.png")});

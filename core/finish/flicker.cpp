@@ -2,11 +2,13 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
+#include <charconv>
 #include <cmath>
 #include <cstdint>
-#include <cstdio>
 #include <numbers>
 
+#include "core/base/numbers.h"
 #include "core/base/parallel.h"
 
 namespace glenhaze {
@@ -248,7 +250,7 @@ FlickerPath flickerPath(const LevelSteps& steps, double fps, int64_t first) {
 }
 
 FlickerPath measureFlicker(const ClipInfo& clip, Fields fields, const Progress& progress) {
-  ClipReader reader(clip, {0, fields});
+  ClipReader reader(clip, {0, fields, Damage::Hold});
   LevelSteps steps;
   steps.bands = kBands;
   std::optional<Cells> before;
@@ -261,6 +263,50 @@ FlickerPath measureFlicker(const ClipInfo& clip, Fields fields, const Progress& 
     progress.update(static_cast<double>(++count) / static_cast<double>(std::max<int64_t>(1, clip.frames)));
   }
   return flickerPath(steps, clip.fps.value());
+}
+
+// Gains as the hexadecimal digits of their bits: exact, and a third of the length of decimals.
+std::string flickerToText(const FlickerPath& path) {
+  constexpr const char* kDigits = "0123456789abcdef";
+  std::string text = std::to_string(path.first) + " " + std::to_string(path.bands) + " " +
+                     exactText(path.depth) + " " + exactText(path.rate_hz) + " ";
+  text.reserve(text.size() + 8 * path.gain.size());
+  for (const float gain : path.gain) {
+    const auto bits = std::bit_cast<uint32_t>(gain);
+    for (int shift = 28; shift >= 0; shift -= 4) text += kDigits[bits >> shift & 15U];
+  }
+  return text;
+}
+
+std::optional<FlickerPath> flickerFromText(const std::string& text) {
+  constexpr size_t kValues = 4, kPerGain = 8;
+  std::array<double, kValues> value{};
+  size_t at = 0;
+  for (double& v : value) {
+    const size_t end = text.find(' ', at);
+    if (end == std::string::npos) return std::nullopt;
+    const auto number = parseNumber(std::string_view(text).substr(at, end - at));
+    if (!number) return std::nullopt;
+    v = *number;
+    at = end + 1;
+  }
+  FlickerPath path;
+  constexpr double kMostFrames = 1e9, kMostBands = 1000;
+  if (std::abs(value[0]) > kMostFrames || value[1] < 1 || value[1] > kMostBands) return std::nullopt;
+  path.first = static_cast<int64_t>(value[0]);
+  path.bands = static_cast<int>(value[1]);
+  path.depth = value[2];
+  path.rate_hz = value[3];
+  if ((text.size() - at) % (kPerGain * static_cast<size_t>(path.bands)) != 0) return std::nullopt;
+  for (; at < text.size(); at += kPerGain) {
+    uint32_t bits = 0;
+    const auto [end, code] = std::from_chars(text.data() + at, text.data() + at + kPerGain, bits, 16);
+    const auto gain = std::bit_cast<float>(bits);
+    if (code != std::errc() || end != text.data() + at + kPerGain || !std::isfinite(gain))
+      return std::nullopt;
+    path.gain.push_back(gain);
+  }
+  return path;
 }
 
 namespace {

@@ -41,6 +41,10 @@ FlickerPath flickerPath(const LevelSteps& steps, double fps, int64_t first = 0);
 /// Reads the clip once, reduced. Throws Error(Unreadable), Error(Cancelled).
 FlickerPath measureFlicker(const ClipInfo& clip, Fields fields = Fields::Keep, const Progress& progress = {});
 
+/// For keeping: one line of text, and back; empty for a text that is none.
+std::string flickerToText(const FlickerPath& path);
+std::optional<FlickerPath> flickerFromText(const std::string& text);
+
 /// Evens a frame out by `strength` (0..1). The frame's samples must be its own.
 void evenOut(Frame& frame, const FlickerPath& path, double strength);
 

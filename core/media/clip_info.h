@@ -16,6 +16,12 @@ namespace glenhaze {
 
 enum class ClipKind { Film, Sequence, Still };
 
+/// What becomes of frames that cannot be decoded, or only with faults.
+enum class Damage {
+  PassOver,  ///< they do not come, or as the decoder could build them; see damaged()
+  Hold       ///< the last good frame comes in their place (at the start the first one); see held()
+};
+
 /// Something odd about a clip, in words for the user. `fatal`: nothing can be rendered from it.
 struct ClipProblem {
   enum class Kind {
@@ -76,7 +82,8 @@ struct ClipInfo {
   std::string creation_time, timecode;
   std::vector<ClipProblem> problems;
 
-  bool readable() const;
+  /// Whether anything can be rendered; under Damage::Hold also from what is left of a file that was cut off.
+  bool readable(Damage damage = Damage::PassOver) const;
   /// Time stamp of a frame, in time_base.
   int64_t stampAt(int64_t index) const;
   int64_t indexAt(int64_t stamp) const;

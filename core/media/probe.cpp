@@ -2,13 +2,17 @@
 #include <array>
 #include <cmath>
 #include <cstring>
+#include <fstream>
 #include <map>
+#include <span>
 
 #include "core/base/numbers.h"
 #include "core/base/utf8.h"
 #include "core/frame/av_format.h"
 #include "core/media/clip_info.h"
 #include "core/media/detail/ffmpeg.h"
+#include "core/media/detail/lean_input.h"
+#include "core/media/detail/promised_size.h"
 #include "core/media/sequence.h"
 #include "core/media/telemetry.h"
 
@@ -67,9 +71,11 @@ struct PacketScan {
   std::vector<int64_t> stamps;               ///< of the frames, as they lie in the file
   int64_t first_pts = AV_NOPTS_VALUE;
   int64_t last_end = 0;
-  int64_t missing = 0;   ///< frames whose data lies beyond the end of the file
-  int64_t promised = 0;  ///< frames that the index speaks of
+  int64_t missing = 0;    ///< frames whose data lies beyond the end of the file
+  int64_t promised = 0;   ///< frames that the index speaks of
+  int64_t cut_bytes = 0;  ///< of the file's end, where it says itself how long it is
   bool variable = false;
+  bool whole = false;  ///< went on to the end of the file
   std::string telemetry;
   int64_t frames() const { return static_cast<int64_t>(stamps.size()); }
 };
@@ -90,20 +96,23 @@ bool gapsVary(std::vector<int64_t> stamps, const AVRational& time_base) {
                      [&](int64_t gap) { return std::abs(static_cast<double>(gap - typical)) > allowed; });
 }
 
-// Reads every packet header. The time stamps are needed for frame count and rate; files with an
-// index still have to be read, but packets of other streams are skipped by the demuxer.
+int firstSubtitles(const AVFormatContext& input) {
+  for (unsigned i = 0; i < input.nb_streams; ++i)
+    if (input.streams[i]->codecpar->codec_type == AVMEDIA_TYPE_SUBTITLE) return static_cast<int>(i);
+  return -1;
+}
+
+// Goes through all packets for their time stamps. Nothing here may look into those of the picture.
 PacketScan scanPackets(AVFormatContext& input, int video) {
   PacketScan scan;
-  int telemetry = -1;
-  for (unsigned i = 0; i < input.nb_streams; ++i) {
-    const auto type = input.streams[i]->codecpar->codec_type;
-    if (type == AVMEDIA_TYPE_SUBTITLE && telemetry < 0) telemetry = static_cast<int>(i);
+  const int telemetry = firstSubtitles(input);
+  for (unsigned i = 0; i < input.nb_streams; ++i)
     if (static_cast<int>(i) != video && static_cast<int>(i) != telemetry)
       input.streams[i]->discard = AVDISCARD_ALL;
-  }
   const int64_t file_size = avio_size(input.pb);
   auto packet = detail::makePacket();
-  while (av_read_frame(&input, packet.get()) >= 0) {
+  int last = 0;
+  while ((last = av_read_frame(&input, packet.get())) >= 0) {
     if (packet->stream_index == telemetry && packet->size > 2) {
       // Timed text in MP4 has two bytes of length before the words.
       const int head = input.streams[telemetry]->codecpar->codec_id == AV_CODEC_ID_MOV_TEXT ? 2 : 0;
@@ -125,6 +134,7 @@ PacketScan scanPackets(AVFormatContext& input, int video) {
     }
     av_packet_unref(packet.get());
   }
+  scan.whole = last == AVERROR_EOF;
   // Frames that an index promises but whose bytes are not in the file any more.
   const AVStream* stream = input.streams[video];
   const int entries = avformat_index_get_entries_count(stream);
@@ -137,6 +147,24 @@ PacketScan scanPackets(AVFormatContext& input, int video) {
   scan.promised = std::max<int64_t>({scan.frames(), scan.missing, stream->nb_frames});
   scan.variable = gapsVary(scan.stamps, stream->time_base);
   return scan;
+}
+
+// The same without reading the pictures where the container allows it; else the whole file is read.
+PacketScan scanOf(const std::filesystem::path& path, AVFormatContext& full, int video) {
+  if (detail::LeanInput::serves(full, video)) {
+    // Telemetry is read; a block's header, where a container has one before the picture, is shorter.
+    constexpr int kBlockHeader_bytes = 64, kTelemetry_bytes = 4096;
+    const int head = firstSubtitles(full) >= 0 ? kTelemetry_bytes : kBlockHeader_bytes;
+    if (const auto lean = detail::LeanInput::open(path, full, head))
+      if (PacketScan scan = scanPackets(lean->format(), video); scan.whole && scan.frames() > 0) return scan;
+  }
+  return scanPackets(full, video);
+}
+
+std::string bytesText(int64_t bytes) {
+  constexpr double kMega = 1e6;
+  const double mega = static_cast<double>(bytes) / kMega;
+  return mega < 0.1 ? std::to_string(bytes) + " bytes" : fixedText(mega, 1) + " MB";
 }
 
 void addProblem(ClipInfo& info, ClipProblem::Kind kind, std::string text, bool fatal = false) {
@@ -165,10 +193,13 @@ void describeProblems(ClipInfo& info, const PacketScan& scan) {
   using Kind = ClipProblem::Kind;
   if (scan.frames() == 0)
     addProblem(info, Kind::Unreadable, "The file holds no frames. Copy it again from the card.", true);
-  if (scan.missing > 0)
+  if (scan.missing > 0 || scan.cut_bytes > 0)
     addProblem(info, Kind::Truncated,
-               "The file is cut off: " + std::to_string(scan.missing) + " of " +
-                   std::to_string(scan.promised) + " frames are not in it. Copy it again from the card.",
+               "The file is cut off: " +
+                   (scan.missing > 0 ? std::to_string(scan.missing) + " of " + std::to_string(scan.promised) +
+                                           " frames are not in it"
+                                     : "its end is not in it, " + bytesText(scan.cut_bytes)) +
+                   ". Copy it again from the card, or render what is readable.",
                true);
   if (info.variable_rate && scan.missing == 0)
     addProblem(info, Kind::VariableRate, "The frame rate varies; every time stamp is kept as it is.");
@@ -306,6 +337,18 @@ void readStillTags(AVFormatContext& input, int video, ClipInfo& info) {
   }
 }
 
+// What is missing of a file that says in its first bytes how long it is.
+int64_t cutBytes(const std::filesystem::path& path, const AVFormatContext& input) {
+  std::array<char, 256> head{};
+  std::ifstream file(path, std::ios::binary);
+  file.read(head.data(), head.size());
+  const std::span<const unsigned char> bytes(reinterpret_cast<const unsigned char*>(head.data()),
+                                             static_cast<size_t>(file.gcount()));
+  const auto promised = detail::promisedSize(bytes, input.iformat->name);
+  const int64_t size = avio_size(input.pb);
+  return promised && size > 0 ? std::max<int64_t>(0, *promised - size) : 0;
+}
+
 void probeInto(ClipInfo& info) {
   const auto sequence = sequenceFromPattern(info.path);
   info.kind = sequence ? ClipKind::Sequence : isStillName(info.path) ? ClipKind::Still : ClipKind::Film;
@@ -321,7 +364,9 @@ void probeInto(ClipInfo& info) {
   if (info.width <= 0 || info.height <= 0 || info.pixel_format == "unknown")
     throw Error(ErrorKind::Unreadable, "Cannot read the clip", info.path.string(),
                 "its pictures cannot be decoded", "Copy it again from the card, or leave it out");
-  const PacketScan scan = scanPackets(*input, video);
+  PacketScan scan =
+      info.kind == ClipKind::Film ? scanOf(info.path, *input, video) : scanPackets(*input, video);
+  if (info.kind == ClipKind::Film) scan.cut_bytes = cutBytes(info.path, *input);
   fillTimes(scan, info);
   fillNotes(scan, info);
   if (info.kind != ClipKind::Film) {
@@ -333,8 +378,11 @@ void probeInto(ClipInfo& info) {
 
 }  // namespace
 
-bool ClipInfo::readable() const {
-  return std::none_of(problems.begin(), problems.end(), [](const ClipProblem& p) { return p.fatal; });
+bool ClipInfo::readable(Damage damage) const {
+  return std::none_of(problems.begin(), problems.end(), [&](const ClipProblem& p) {
+    const bool partly = damage == Damage::Hold && p.kind == ClipProblem::Kind::Truncated && frames > 0;
+    return p.fatal && !partly;
+  });
 }
 
 int64_t ClipInfo::stampAt(int64_t index) const {

@@ -85,11 +85,22 @@ struct ClipReader::State {
   bool just_jumped = false;    ///< nothing has been decoded since
   bool from_start = true;      ///< everything since the first frame has been decoded
   bool wait_for_key = false;   ///< pictures before the first key one cannot be built
+  PictureSize size;            ///< of the first frame
+  std::optional<SizeChange> change;
+  bool bad = false;  ///< the frame that advance() gave last was built with faults
+  // Under Damage::Hold.
+  std::optional<Frame> good, ahead;
+  int64_t wanted = 0;
+  HeldFrames held;
 
-  State(const ClipInfo& clip, const ReadOptions& read_options) : info(clip), options(read_options) { open(); }
+  State(const ClipInfo& clip, const ReadOptions& read_options)
+      : info(clip), options(read_options), size{clip.width, clip.height} {
+    open();
+  }
 
   void open();
   FramePtr decodeOne();
+  FramePtr decodeSameSize();
   FramePtr filtered();
   Frame convert(FramePtr frame);
   // The frame that a jump must not land behind. Deinterlacing looks at the one before. And never so near the
@@ -104,6 +115,8 @@ struct ClipReader::State {
   void jump();
   void startAgain();
   FramePtr arrive();
+  std::optional<Frame> advance();
+  std::optional<Frame> heldOrNext();
   void rewind();
 };
 
@@ -122,7 +135,7 @@ void ClipReader::State::open() {
                 std::string("no decoder for ") + avcodec_get_name(parameters->codec_id), "");
   codec.reset(avcodec_alloc_context3(decoder));
   avcodec_parameters_to_context(codec.get(), parameters);
-  codec->thread_count = options.threads;
+  codec->thread_count = options.threads > 0 ? options.threads : detail::codecThreads();
   codec->pkt_timebase = input->streams[video]->time_base;
   const int opened = avcodec_open2(codec.get(), decoder, nullptr);
   if (opened < 0)
@@ -165,8 +178,20 @@ FramePtr ClipReader::State::decodeOne() {
   }
 }
 
+// The same, but that a picture of another size is the end.
+FramePtr ClipReader::State::decodeSameSize() {
+  if (change) return nullptr;
+  FramePtr frame = decodeOne();
+  if (!frame) return nullptr;
+  const PictureSize now{frame->width, frame->height};
+  if (!started && from_start) size = now;
+  if (now == size) return frame;
+  change = SizeChange{-1, now};
+  return nullptr;
+}
+
 FramePtr ClipReader::State::filtered() {
-  if (options.fields == Fields::Keep) return decodeOne();
+  if (options.fields == Fields::Keep) return decodeSameSize();
   while (true) {
     if (deinterlacer) {
       if (FramePtr done = deinterlacer->pull()) {
@@ -180,7 +205,7 @@ FramePtr ClipReader::State::filtered() {
       }
     }
     if (filter_flushed) return nullptr;
-    FramePtr frame = decodeOne();
+    FramePtr frame = decodeSameSize();
     if (frame && !deinterlacer)
       deinterlacer = std::make_unique<Deinterlacer>(*frame, input->streams[video]->time_base);
     if (!frame) filter_flushed = true;
@@ -263,6 +288,7 @@ void ClipReader::State::rewind() {
   draining = false;
   drain_errors = 0;
   filter_flushed = false;
+  change.reset();
 }
 
 ClipReader::ClipReader(const ClipInfo& info, const ReadOptions& options)
@@ -271,32 +297,62 @@ ClipReader::~ClipReader() = default;
 ClipReader::ClipReader(ClipReader&&) noexcept = default;
 ClipReader& ClipReader::operator=(ClipReader&&) noexcept = default;
 
-std::optional<Frame> ClipReader::next() {
-  State& s = *state_;
+// The next frame that the decoder gives.
+std::optional<Frame> ClipReader::State::advance() {
   while (true) {
-    FramePtr frame = s.arrive();
-    if (!frame && s.skip_before > 0 && !s.counts() && !s.from_start) {
+    FramePtr frame = arrive();
+    if (!frame && skip_before > 0 && !counts() && !from_start) {
       // The way there ended before it was reached: all of it from the start.
-      s.startAgain();
+      startAgain();
       continue;
     }
+    if (!frame && change && change->index < 0) change->index = next_index;
     if (!frame) return std::nullopt;
-    s.started = true;
+    started = true;
     const int64_t pts = frame->best_effort_timestamp;
-    const bool counted = s.counts() || pts == AV_NOPTS_VALUE;
-    const int64_t index = counted ? s.next_index : std::max(s.next_index, s.info.indexAt(pts));
-    s.next_index = index + 1;
-    if (index < s.skip_before) continue;
-    if (s.skip_before > 0) s.damaged = s.damaged_before;
-    s.skip_before = 0;
-    Frame out = s.convert(std::move(frame));
+    const bool counted = counts() || pts == AV_NOPTS_VALUE;
+    const int64_t index = counted ? next_index : std::max(next_index, info.indexAt(pts));
+    next_index = index + 1;
+    if (index < skip_before) continue;
+    if (skip_before > 0) damaged = damaged_before;
+    skip_before = 0;
+    bad = (frame->flags & AV_FRAME_FLAG_CORRUPT) != 0 || frame->decode_error_flags != 0;
+    Frame out = convert(std::move(frame));
     out.index = index;
     if (counted) {
-      out.pts = s.info.stampAt(index);
-      out.duration = s.info.stampAt(index + 1) - out.pts;
+      out.pts = info.stampAt(index);
+      out.duration = info.stampAt(index + 1) - out.pts;
     }
     return out;
   }
+}
+
+// Every frame of the clip in turn: where one is missing, the last good one in its place.
+std::optional<Frame> ClipReader::State::heldOrNext() {
+  while (!ahead || ahead->index < wanted) {
+    ahead = advance();
+    if (!ahead) break;
+    if (bad && ahead->index < info.frames) ahead->index = -1;
+  }
+  if (change && wanted >= change->index) return std::nullopt;
+  if (wanted >= info.frames && !ahead) return std::nullopt;
+  if (ahead && ahead->index == wanted) {
+    good = std::exchange(ahead, std::nullopt);
+    ++wanted;
+    return good;
+  }
+  if (!good && !ahead) return std::nullopt;
+  Frame stand_in = good ? *good : *ahead;  // shares its samples, which nobody changes
+  stand_in.index = wanted;
+  stand_in.pts = info.stampAt(wanted);
+  stand_in.duration = info.stampAt(wanted + 1) - stand_in.pts;
+  if (held.count++ == 0) held.first = wanted;
+  ++wanted;
+  return stand_in;
+}
+
+std::optional<Frame> ClipReader::next() {
+  return state_->options.damage == Damage::Hold ? state_->heldOrNext() : state_->advance();
 }
 
 void ClipReader::seek(int64_t index) {
@@ -305,7 +361,9 @@ void ClipReader::seek(int64_t index) {
   const int64_t target = std::clamp<int64_t>(index, 0, last);
   constexpr int64_t kNear = 8;  // frames: closer than key frames usually are
   const bool ahead = target >= s.next_index && !s.draining;
-  s.skip_before = target;
+  s.skip_before = s.wanted = target;
+  s.good.reset();
+  s.ahead.reset();
   s.damaged_before = s.damaged;
   if (ahead && (s.counts() || (target <= s.next_index + kNear && s.started))) return;
   if (s.counts()) return s.startAgain();
@@ -329,6 +387,8 @@ std::optional<Frame> ClipReader::landing() {
 }
 
 int64_t ClipReader::damaged() const { return state_->damaged; }
+HeldFrames ClipReader::held() const { return state_->held; }
+std::optional<ClipReader::SizeChange> ClipReader::sizeChange() const { return state_->change; }
 const ClipInfo& ClipReader::info() const { return state_->info; }
 
 Frame readFrame(const ClipInfo& info, int64_t index, const ReadOptions& options) {

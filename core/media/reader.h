@@ -17,8 +17,15 @@ namespace glenhaze {
 enum class Fields { Keep, Deinterlace };
 
 struct ReadOptions {
-  int threads = 0;               ///< decoder threads; 0: as many as there are cores
+  int threads = 0;               ///< decoder threads; 0: as many as there are workers
   Fields fields = Fields::Keep;  ///< Deinterlace: libavfilter's bwdif, one frame out per frame in
+  Damage damage = Damage::PassOver;
+};
+
+/// Frames that another one stands in for.
+struct HeldFrames {
+  int64_t count = 0;
+  int64_t first = -1;
 };
 
 /// Not safe for two threads at once; a reader may move between threads.
@@ -33,11 +40,10 @@ class ClipReader {
   ClipReader(ClipReader&&) noexcept;
   ClipReader& operator=(ClipReader&&) noexcept;
 
-  /// The next frame; empty at the end. A damaged stretch is passed over and counted.
+  /// The next frame; empty at the end, and where the size of the picture changes (see sizeChange()).
   std::optional<Frame> next();
 
-  /// Makes next() return frame `index` (0-based). Out of range: the nearest. For clips of varying rate
-  /// the first call reads the packet headers of the whole file once.
+  /// Makes next() return frame `index` (0-based). Out of range: the nearest.
   void seek(int64_t index);
 
   /// After seek(): the frame that the way there begins with, quickly; often a key frame before the one
@@ -47,6 +53,17 @@ class ClipReader {
 
   /// Frames that the decoder marked as damaged, and packets it refused.
   int64_t damaged() const;
+
+  /// Under Damage::Hold: so far.
+  HeldFrames held() const;
+
+  /// Where and to what the picture's size changes; nothing while no such frame was met. What follows is not
+  /// read: no correction fits two sizes.
+  struct SizeChange {
+    int64_t index = 0;
+    PictureSize to;
+  };
+  std::optional<SizeChange> sizeChange() const;
 
   const ClipInfo& info() const;
 

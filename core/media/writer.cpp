@@ -17,6 +17,7 @@
 #include "core/media/detail/codecs.h"
 #include "core/media/detail/companion.h"
 #include "core/media/detail/ffmpeg.h"
+#include "core/media/reader.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
@@ -148,8 +149,8 @@ struct ClipWriter::State {
   void addStreams();
   detail::FramePtr toEncoder(const Frame& frame);
   void encode(const AVFrame* frame);
-  void verify() const;
-  void verifySequence() const;
+  std::string verify() const;
+  std::string verifySequence() const;
   // Where there is no tag of ours that turns a picture, its pixels are turned upright instead.
   bool uprights() const { return isStillCodec(settings.codec) || settings.codec == Codec::Ffv1; }
   Frame upright(const Frame& frame) const {
@@ -217,7 +218,7 @@ void ClipWriter::State::openEncoder(const Frame& first) {
   // JPEG is full range by definition; the conversion on the way to the encoder expands to it.
   codec->color_range = settings.codec == Codec::Jpeg ? AVCOL_RANGE_JPEG : tags->color_range;
   codec->chroma_sample_location = tags->chroma_location;
-  codec->thread_count = settings.threads;
+  codec->thread_count = detail::codecThreads();
   if ((output->oformat->flags & AVFMT_GLOBALHEADER) != 0) codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
   detail::applySettings(*codec, settings);
   detail::applyHdr(*codec, settings, first.hdr);
@@ -297,15 +298,40 @@ void ClipWriter::State::encode(const AVFrame* frame) {
   if (code != AVERROR(EAGAIN) && code != AVERROR_EOF) throwWriting(final_path, code);
 }
 
-void ClipWriter::State::verifySequence() const {
+std::string ClipWriter::State::verifySequence() const {
   int64_t files = 0;
   for (const auto& entry : fs::directory_iterator(temporary)) files += entry.file_size() > 0 ? 1 : 0;
   if (files != frames)
     throw Error(ErrorKind::Unwritable, "The rendered stills are not complete", final_path.string(),
                 std::to_string(files) + " of " + std::to_string(frames) + " are on the disk", "Render again");
+  return "all stills are there";
 }
 
-void ClipWriter::State::verify() const {
+namespace {
+
+// All of a short clip, else its last second: that is what a full disk or a broken encoder spoils.
+std::string decodeAgain(const ClipInfo& written, const fs::path& name) {
+  constexpr double kCheap_px =
+      5e7;  // some 25 frames of 1080p: a few hundredths of the time they took to make
+  const double pixels =
+      static_cast<double>(written.width) * written.height * static_cast<double>(written.frames);
+  const int64_t first =
+      pixels <= kCheap_px ? 0 : std::max<int64_t>(0, written.frames - std::lround(written.fps.value()));
+  ClipReader reader(written);
+  if (first > 0) reader.seek(first);
+  int64_t next = first;
+  for (auto frame = reader.next(); frame && frame->index == next; frame = reader.next()) ++next;
+  if (next != written.frames || reader.damaged() > 0)
+    throw Error(ErrorKind::Unwritable, "The rendered clip cannot be decoded", name.string(),
+                "frame " + std::to_string(next) + " of " + std::to_string(written.frames),
+                "Check the disk and render again");
+  return first == 0 ? "all frames decoded" : "its index read, its last second decoded";
+}
+
+}  // namespace
+
+// What was looked at, in words.
+std::string ClipWriter::State::verify() const {
   if (folderOutput()) return verifySequence();
   const ClipInfo written = probe(temporary);
   if (!written.readable())
@@ -322,6 +348,7 @@ void ClipWriter::State::verify() const {
     throw Error(ErrorKind::Unwritable, "The rendered clip has the wrong length", final_path.string(),
                 std::to_string(written.duration_s) + " s instead of " + std::to_string(expected) + " s",
                 "Render again");
+  return decodeAgain(written, final_path);
 }
 
 ClipWriter::ClipWriter(const OutputPlace& place, const ClipInfo& source, const FrameRange& range,
@@ -362,7 +389,12 @@ void ClipWriter::write(const Frame& frame) {
 WriteResult ClipWriter::finish() {
   State& s = *state_;
   s.encode(nullptr);
-  if (s.companion) s.companion->finish(*s.output);
+  if (s.companion) {
+    // Pictures may have ended before the range did; the sound then ends with them.
+    if (s.frames < s.range.count())
+      s.companion->endAt(static_cast<double>(s.offset_pts + s.last_end) * s.source.time_base.value());
+    s.companion->finish(*s.output);
+  }
   int code = av_write_trailer(s.output);
   if (code >= 0 && s.output->pb != nullptr) code = s.output->pb->error;
   if ((s.output->oformat->flags & AVFMT_NOFILE) == 0) {
@@ -370,13 +402,13 @@ WriteResult ClipWriter::finish() {
     if (code >= 0) code = closed;
   }
   if (code < 0) throwWriting(s.final_path, code);
-  s.verify();
+  const std::string checked = s.verify();
   // Asked again: hours may have passed.
   requireFree(s.place, s.own);
   if (s.place.complete) s.place.complete(s.temporary);
   publish(s.temporary, s.place);
   s.published = true;
-  WriteResult result{s.final_path, s.frames, 0, s.note};
+  WriteResult result{s.final_path, s.frames, 0, s.note, checked};
   std::error_code ignored;
   if (!s.folderOutput()) result.bytes = fs::file_size(s.final_path, ignored);
   return result;

@@ -23,7 +23,6 @@ struct EncodeSettings {
   Quality quality = Quality::Standard;  ///< for H.264, H.265 and JPEG; the others have one quality
   std::optional<int64_t> bit_rate;      ///< bits per second instead of a quality; H.264 and H.265 only
   Sound sound = Sound::Keep;
-  int threads = 0;  ///< encoder threads; 0: as many as there are cores
 };
 
 /// Names used in files and on the command line: "h264", "h265", "prores", "ffv1", "png", "tiff", "jpeg".
@@ -69,7 +68,8 @@ struct WriteResult {
   std::filesystem::path path;
   int64_t frames = 0;
   uint64_t bytes = 0;
-  std::string note;  ///< what could not be carried over, "" when all was
+  std::string note;     ///< what could not be carried over, "" when all was
+  std::string checked;  ///< how the output was looked over: "all frames decoded", …
 };
 
 /// Used by one thread at a time. If it is destroyed before finish() has returned, nothing is left

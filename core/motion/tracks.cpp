@@ -56,7 +56,8 @@ TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const P
     // The last frame is read again, so that the next one has something to be linked to.
     begin = static_cast<int64_t>(record.frames.size()) - 1;
   }
-  ClipReader reader(clip, {0, options.fields});
+  // A frame that is missing would put all that follow out of step.
+  ClipReader reader(clip, {0, options.fields, Damage::Hold});
   if (begin > 0) reader.seek(begin);
   BoundedQueue<detail::PreparedFrame> prepared(4);
   std::exception_ptr failure;

@@ -34,6 +34,7 @@ struct IsoEstimate {
   double iso = 0, low = 0, high = 0;
   std::string light;  ///< the variant that fits
   int patches = 0;    ///< behind it
+  bool operator==(const IsoEstimate&) const = default;
 };
 
 /// The kinds of light that there are curves for.

@@ -1,5 +1,7 @@
 #include "core/pipeline/chain.h"
 
+#include <algorithm>
+
 namespace glenhaze {
 
 Correction correctionOf(const Treatment& t, const Prepared& prepared) {
@@ -38,41 +40,54 @@ std::optional<MotionRequest> motionRequestOf(const Treatment& t, const ClipInfo&
   return r;
 }
 
-Chain::Chain(const Correction& correction, PictureSize source,
-             std::function<PixelFormat(const Frame&)> format)
-    : geometry_(correction, source), format_(std::move(format)) {
-  if (correction.cleans()) sensor_.emplace(correction);
-  if (correction.mendsOwnMotion()) own_.emplace(correction);
+Chain::Chain(const Correction& correction, PictureSize source, ChainOptions options)
+    : first_(options.first),
+      sensor_looks_(correction.looksAround() > 0),
+      takes_back_(correction.mendsOwnMotion()),
+      geometry_(correction, source),
+      format_(std::move(options.format)) {
+  const bool own = takes_back_ || (options.measure_own_motion && correction.motion && correction.lens &&
+                                   correction.motion->shutter.rolls());
+  // What moves on its own is told by the frame before as well, as it looks when it is clean.
+  const int64_t clean_from = std::max<int64_t>(0, first_ - (own ? 1 : 0));
+  feed_from_ = std::max<int64_t>(0, clean_from - correction.looksAround());
+  feed_beyond_ = correction.looksAround() + (own ? 1 : 0);
+  if (correction.cleans()) sensor_.emplace(correction, static_cast<int>(clean_from - feed_from_));
+  if (own) own_.emplace(correction);
 }
 
-std::optional<Frame> Chain::push(const Frame& frame, const Progress& progress) {
+std::optional<FinishedFrame> Chain::push(const Frame& frame, const Progress& progress) {
   progress.check();
   if (!sensor_) return follow(frame, progress);
   const auto clean = sensor_->push(frame, progress);
   return clean ? follow(*clean, progress) : std::nullopt;
 }
 
-std::optional<Frame> Chain::drain(const Progress& progress) {
+std::optional<FinishedFrame> Chain::drain(const Progress& progress) {
   // What comes out of one stage may stay in the next one.
   while (sensor_) {
     const auto clean = sensor_->drain(progress);
     if (!clean) break;
     if (auto done = follow(*clean, progress)) return done;
   }
-  if (!own_) return std::nullopt;
-  const auto last = own_->drain();
-  return last ? std::optional(placed(last->frame, last->own)) : std::nullopt;
+  const auto last = own_ ? own_->drain() : std::nullopt;
+  if (!last || last->frame.index < first_) return std::nullopt;
+  return placed(*last);
 }
 
-std::optional<Frame> Chain::follow(const Frame& clean, const Progress& progress) {
+std::optional<FinishedFrame> Chain::follow(const Frame& clean, const Progress& progress) {
   progress.check();
-  if (!own_) return placed(clean, nullptr);
+  if (!own_) return placed({clean, nullptr, 0});
   const auto ready = own_->push(clean);
-  return ready ? std::optional(placed(ready->frame, ready->own)) : std::nullopt;
+  if (!ready || ready->frame.index < first_) return std::nullopt;
+  return placed(*ready);
 }
 
-Frame Chain::placed(const Frame& frame, const std::shared_ptr<const OwnMotion>& own) const {
-  return correctFrame(frame, geometry_, format_(frame), own);
+FinishedFrame Chain::placed(const FrameInMotion& in) const {
+  const PixelFormat format = format_ ? format_(in.frame) : in.frame.format;
+  const auto back = takes_back_ ? in.own : nullptr;
+  const bool stays = !geometry_.movesPixels() && format == in.frame.format;
+  return {stays ? in.frame : correctFrame(in.frame, geometry_, format, back), in.frame, in.own, in.seconds};
 }
 
 }  // namespace glenhaze

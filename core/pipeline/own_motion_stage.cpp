@@ -1,5 +1,7 @@
 #include "core/pipeline/own_motion_stage.h"
 
+#include <chrono>
+
 namespace glenhaze {
 
 OwnMotionStage::OwnMotionStage(const Correction& correction)
@@ -7,7 +9,9 @@ OwnMotionStage::OwnMotionStage(const Correction& correction)
 
 FrameInMotion OwnMotionStage::measured(const Frame* after) {
   FrameInMotion done;
+  const auto begun = std::chrono::steady_clock::now();
   done.own = std::make_shared<OwnMotion>(meter_.measure(before_ ? &*before_ : nullptr, *now_, after));
+  done.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count();
   done.frame = *now_;
   return done;
 }

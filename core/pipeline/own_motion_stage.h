@@ -11,6 +11,7 @@ namespace glenhaze {
 struct FrameInMotion {
   Frame frame;
   std::shared_ptr<const OwnMotion> own;
+  double seconds = 0;  ///< that measuring it took
 };
 
 /// Frames in, frames out, in order. Not safe for two threads at once.

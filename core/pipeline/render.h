@@ -18,14 +18,19 @@ struct RenderJob {
   Correction correction;
   EncodeSettings encode;
   Fields fields = Fields::Keep;
-  std::optional<FrameRange> range;  ///< empty: the whole clip
+  Damage damage = Damage::PassOver;  ///< PassOver: a damaged clip throws
+  std::optional<FrameRange> range;   ///< empty: the whole clip
   OutputPlace place;
+  /// How frames of the clip are read for it, and for looking at it.
+  ReadOptions reading() const { return {0, fields, damage}; }
 };
 
 struct RenderResult {
   WriteResult written;
   double seconds = 0;
   double fps = 0;
+  HeldFrames held;                                    ///< could not be read, the frame before them stands in
+  std::optional<ClipReader::SizeChange> size_change;  ///< rendered up to there
 };
 
 /// Throws Error: Unreadable when the source is damaged or ends early, Unwritable for the output,

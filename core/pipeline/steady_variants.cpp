@@ -1,8 +1,10 @@
 #include "core/pipeline/steady_variants.h"
 
 #include <algorithm>
+#include <list>
 
 #include "core/frame/reduce.h"
+#include "core/pipeline/chain.h"
 
 namespace glenhaze {
 
@@ -47,7 +49,7 @@ void playVariants(const ClipInfo& clip, Fields fields, FrameRange range, const C
                   const std::function<bool(SteadyFrames)>& take, const Progress& progress) {
   ClipReader reader(clip, {0, fields});
   if (range.first > 0) reader.seek(range.first);
-  std::vector<Geometry> geometries;
+  std::list<Chain> chains;  // they stay where they are made
   for (int64_t i = range.first; i < range.last; ++i) {
     progress.check();
     const auto frame = reader.next();
@@ -55,16 +57,22 @@ void playVariants(const ClipInfo& clip, Fields fields, FrameRange range, const C
     SteadyFrames out;
     out.index = frame->index;
     out.source = reducedTo(*frame, width);
-    if (geometries.empty()) {
+    if (chains.empty()) {
       const PictureSize small{out.source.width, out.source.height};
       Correction one = correctionAt(correction, {clip.width, clip.height}, small);
+      // What is judged here is motion.
+      one.noise.reset();
+      one.flicker.reset();
+      one.hot_pixels.clear();
+      one.denoise.shadow_colour = 0;
+      one.shutter_local = false;
       for (const auto& motion : motions) {
         one.motion = motion;
-        geometries.emplace_back(one, small);
+        chains.emplace_back(one, small, ChainOptions{});
       }
     }
-    for (const Geometry& g : geometries)
-      out.corrected.push_back(g.movesPixels() ? correctFrame(out.source, g, out.source.format) : out.source);
+    for (Chain& chain : chains)
+      if (auto done = chain.push(out.source, progress)) out.corrected.push_back(std::move(done->picture));
     progress.update(static_cast<double>(i + 1 - range.first) / static_cast<double>(range.count()));
     if (!take(std::move(out))) return;
   }

@@ -13,7 +13,7 @@ namespace glenhaze {
 struct VariantFrame {
   Frame corrected;
   RemovalVerdict removal;
-  double seconds = 0;  ///< that cleaning the frame took
+  double seconds = 0;  ///< that making the frame took
 };
 
 /// The frame of a clip through the whole correction, once for each of `settings`; the correction must have a

@@ -25,11 +25,24 @@ NoiseFact askNoise(const ClipPlan& plan, const Progress& progress) {
   return fact;
 }
 
-Prepared prepare(const ClipPlan& plan, std::vector<std::string>& notes, const Progress& progress) {
+FlickerPath flickerOf(const ClipPlan& plan, FactStore& store, const Progress& progress) {
+  constexpr const char* kFlicker = "flicker";
+  // Raised when the same clip would be measured otherwise.
+  const std::string question = plan.job.fields == Fields::Deinterlace ? "1 deinterlaced" : "1";
+  const FileId id = plan.facts.id.exists() ? plan.facts.id : store.identify(plan.info.path);
+  if (const auto text = store.find(id, kFlicker, question))
+    if (auto known = flickerFromText(*text)) return std::move(*known);
+  FlickerPath found = measureFlicker(plan.info, plan.job.fields, progress);
+  store.put(id, kFlicker, question, flickerToText(found));
+  return found;
+}
+
+Prepared prepare(const ClipPlan& plan, FactStore& store, std::vector<std::string>& notes,
+                 const Progress& progress) {
   Prepared prepared;
   const bool both = plan.questions.flicker && plan.questions.motion;
   if (plan.questions.flicker) {
-    prepared.flicker = measureFlicker(plan.info, plan.job.fields, partOf(progress, 0, both ? 0.5 : 1));
+    prepared.flicker = flickerOf(plan, store, partOf(progress, 0, both ? 0.5 : 1));
     const std::string found = prepared.flicker->describe();
     notes.push_back(found.empty() ? "No flicker to speak of." : "Flicker of " + found + " evened out.");
   }

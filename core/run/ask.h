@@ -11,8 +11,12 @@ namespace glenhaze {
 /// Error(Unreadable). What cannot be told is a fact too.
 NoiseFact askNoise(const ClipPlan& plan, const Progress& progress = {});
 
+/// The flicker of a clip: from the store where it is known, else measured and kept there. Throws as above.
+FlickerPath flickerOf(const ClipPlan& plan, FactStore& store, const Progress& progress = {});
+
 /// What the stages of a complete treatment need to know of the pictures; `notes` gets sentences about it.
 /// Throws as above.
-Prepared prepare(const ClipPlan& plan, std::vector<std::string>& notes, const Progress& progress = {});
+Prepared prepare(const ClipPlan& plan, FactStore& store, std::vector<std::string>& notes,
+                 const Progress& progress = {});
 
 }  // namespace glenhaze

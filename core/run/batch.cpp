@@ -4,6 +4,7 @@
 
 #include "core/base/digest.h"
 #include "core/base/error.h"
+#include "core/base/numbers.h"
 #include "core/clip/file_id.h"
 #include "core/run/ask.h"
 
@@ -44,6 +45,26 @@ void keepWhatIsNotOurs(const fs::path& old_folder, const FileId& made_as, const 
   }
   throw Error(ErrorKind::Unwritable, "The former folder holds something that is not ours",
               old_folder.string(), "", "");
+}
+
+std::string timeText(double seconds) {
+  const auto whole = static_cast<int64_t>(seconds);
+  const std::string s = fixedText(seconds - static_cast<double>(whole / 60 * 60), 2);
+  return std::to_string(whole / 60) + ":" + (s.find('.') < 2 ? "0" : "") + s;
+}
+
+// What only came out while the clip was read.
+std::vector<std::string> footageNotes(const ClipInfo& clip, const RenderResult& rendered) {
+  std::vector<std::string> notes;
+  if (const HeldFrames& held = rendered.held; held.count > 0)
+    notes.push_back(std::to_string(held.count) +
+                    (held.count == 1 ? " frame could not be read, at " : " frames could not be read, from ") +
+                    timeText(clip.frameTime(held.first)) + " on; the one before stands in.");
+  if (const auto& change = rendered.size_change)
+    notes.push_back("The picture changes to " + std::to_string(change->to.width) + " × " +
+                    std::to_string(change->to.height) + " at " + timeText(clip.frameTime(change->index)) +
+                    "; rendered up to there.");
+  return notes;
 }
 
 }  // namespace
@@ -242,14 +263,17 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
   };
   try {
     std::vector<std::string> notes = plan.decision.notes;
-    const Prepared prepared = prepare(plan, notes, progressOf(index, stop, kAsking, kPreparing));
+    const Prepared prepared =
+        prepare(plan, factsOf(plan.basis->shoot.path), notes, progressOf(index, stop, kAsking, kPreparing));
     job.correction = correctionOf(treatment, prepared);
     const RenderResult rendered = renderClip(job, progressOf(index, stop, asks ? kPreparing : 0, 1));
     record.published(temporary);
     item.frames = rendered.written.frames;
     item.bytes = rendered.written.bytes;
+    item.checked = rendered.written.checked;
     item.seconds = rendered.seconds;
     item.fps = rendered.fps;
+    for (const std::string& note : footageNotes(job.clip, rendered)) notes.push_back(note);
     item.why = doneText(treatment);
     for (const std::string& note : notes) item.why += " " + note;
     if (!rendered.written.note.empty()) item.why += " Also: " + rendered.written.note + ".";

@@ -31,6 +31,7 @@ struct RunItem {
   std::shared_ptr<const ClipPlan> plan;  ///< never null; shared, so that looking at a run costs little
   RunState state = RunState::Waiting;
   std::string why;         ///< of a failure or a skip; a note when done
+  std::string checked;     ///< how the output was looked over
   bool was_there = false;  ///< done by an earlier run with the same settings
   double share = 0;        ///< 0..1
   int64_t frames = 0;      ///< rendered

@@ -58,6 +58,7 @@ void fillJob(ClipPlan& plan, const Shoot& shoot) {
   job.correction = correctionOf(t);
   job.encode = shoot.output.encode;
   job.fields = t.fields;
+  job.damage = t.damage;
   job.range = plan.clip.range ? std::optional(t.range) : std::nullopt;
   if (auto motion = motionRequestOf(t, plan.info, tracksFileOf(shoot, plan.clip.path)))
     plan.motion = std::move(*motion);

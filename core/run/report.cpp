@@ -1,17 +1,9 @@
-#include <array>
-#include <cstdio>
-
+#include "core/base/numbers.h"
 #include "core/run/batch.h"
 
 namespace glenhaze {
 
 namespace {
-
-std::string number(double value, int digits) {
-  std::array<char, 48> text{};
-  std::snprintf(text.data(), text.size(), "%.*f", digits, value);
-  return text.data();
-}
 
 std::string csvField(const std::string& text) {
   std::string out = "\"";
@@ -44,12 +36,13 @@ std::string lensText(const RunItem& item) {
 }  // namespace
 
 std::string reportCsv(const std::vector<RunItem>& items) {
-  std::string out = "clip,output,state,why,frames,seconds,frames_per_second,bytes,lens\r\n";
+  std::string out = "clip,output,state,why,frames,seconds,frames_per_second,bytes,lens,checked\r\n";
   for (const RunItem& item : items)
     out += csvField(item.plan->info.path.string()) + "," + csvField(item.plan->job.place.path.string()) +
            "," + runStateName(item.state) + "," + csvField(item.why) + "," + std::to_string(item.frames) +
-           "," + number(item.seconds, 2) + "," + number(item.fps, 2) + "," + std::to_string(item.bytes) +
-           "," + csvField(lensText(item)) + "\r\n";
+           "," + fixedText(item.seconds, 2) + "," + fixedText(item.fps, 2) + "," +
+           std::to_string(item.bytes) + "," + csvField(lensText(item)) + "," + csvField(item.checked) +
+           "\r\n";
   return out;
 }
 
@@ -62,10 +55,10 @@ std::string reportHtml(const std::vector<RunItem>& items, const std::string& tit
     rows += "<tr class=\"" + runStateName(item.state) + "\"><td>" +
             htmlText(item.plan->info.path.filename().string()) + "</td><td>" + runStateName(item.state) +
             "</td><td>" + htmlText(item.why) + "</td><td class=\"n\">" + std::to_string(item.frames) +
-            "</td><td class=\"n\">" + number(item.fps, 1) + "</td><td class=\"n\">" +
-            number(static_cast<double>(item.bytes) / 1e6, 1) + "</td><td>" +
+            "</td><td class=\"n\">" + fixedText(item.fps, 1) + "</td><td class=\"n\">" +
+            fixedText(static_cast<double>(item.bytes) / 1e6, 1) + "</td><td>" +
             htmlText(item.plan->job.place.path.filename().string()) + "</td><td>" + htmlText(lensText(item)) +
-            "</td></tr>\n";
+            "</td><td>" + htmlText(item.checked) + "</td></tr>\n";
   }
   return "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" + htmlText(title) +
          "</title>\n<style>body{font:14px/1.5 "
@@ -77,7 +70,7 @@ std::string reportHtml(const std::vector<RunItem>& items, const std::string& tit
          htmlText(title) + "</h1>\n<p>" + std::to_string(done) + " rendered, " + std::to_string(failed) +
          " failed, " + std::to_string(items.size()) +
          " in all.</p>\n<table><tr><th>Clip</th><th>State</th><th>Why</th><th>Frames</th><th>Frames/s</th>"
-         "<th>MB</th><th>Output</th><th>Lens</th></tr>\n" +
+         "<th>MB</th><th>Output</th><th>Lens</th><th>Checked</th></tr>\n" +
          rows + "</table></body></html>\n";
 }
 

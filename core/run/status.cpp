@@ -59,8 +59,11 @@ ClipFacts knownFacts(const std::filesystem::path& clip, FactStore& store) {
   facts.id = store.identify(clip);
   // What lies beside a clip is part of what a probe finds.
   constexpr const char* kProbe = "probe";
+  // Raised when a probe finds more than it did: what an older one found is asked again.
+  constexpr const char* kProbeVersion = "2 ";
   const auto subtitles = subtitlesBeside(clip);
-  const std::string question = subtitles.empty() ? "" : store.identify(subtitles).text();
+  const std::string question =
+      std::string(kProbeVersion) + (subtitles.empty() ? "" : store.identify(subtitles).text());
   if (const auto known = store.find(facts.id, kProbe, question))
     if (auto info = clipInfoFromText(*known)) {
       facts.info = std::move(*info);

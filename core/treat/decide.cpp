@@ -152,6 +152,7 @@ Treatment treatmentOf(const Case& c, const IsoCurve& curve) {
   t.output = c.output().size;
   if (t.output == PictureSize{c.info().width, c.info().height}) t.output = {};
   t.fields = c.clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
+  t.damage = damageOf(c.clip);
   t.range = c.clip.range.value_or(FrameRange{0, c.info().frames});
   t.range.last = std::min(t.range.last, c.info().frames);
   encodingOf(c.output().encode, t);
@@ -184,7 +185,7 @@ std::string impossible(const Case& c, const Treatment& t, const IsoCurve& curve)
 }
 
 std::optional<Refusal> refusalOf(const Case& c, const Treatment& t, const IsoCurve& curve, bool missing) {
-  if (!c.info().readable()) {
+  if (!c.info().readable(damageOf(c.clip))) {
     for (const ClipProblem& p : c.info().problems)
       if (p.fatal) return Refusal{p.text, true};
   }
@@ -260,7 +261,7 @@ Decision decide(const Shoot& shoot, const ShootClip& clip, const ClipFacts& fact
   Decision d;
   d.match = matchClip(shoot, clip, facts.info, profiles);
   const Case c{shoot, clip, facts, profileOf(d.match, profiles), d.match};
-  if (facts.info.readable() && facts.info.width > 0) d.missing = missingOf(c, d);
+  if (facts.info.readable(damageOf(clip)) && facts.info.width > 0) d.missing = missingOf(c, d);
   const IsoCurve curve = noiseCurveFor(shoot, clip, facts, d.match, profiles);
   if (facts.info.width > 0) d.treatment = treatmentOf(c, curve);
   d.refusal = refusalOf(c, d.treatment, curve, d.missing.any());

@@ -57,8 +57,10 @@ struct ShootClip {
   std::filesystem::path motion_log;                    ///< absolute; empty: none
   int turned = 0;  ///< by how much the camera itself turned the picture clockwise: 0, 90, 180, 270
   bool deinterlace = false;
-  bool render = true;     ///< false: left out of runs
-  std::string kept_json;  ///< as read, so that unknown keys survive
+  bool hold_damage = false;  ///< what can be read of a damaged clip is rendered, the last good frame held
+  bool render = true;        ///< false: left out of runs
+  std::string kept_json;     ///< as read, so that unknown keys survive
+  bool operator==(const ShootClip&) const = default;
 };
 
 struct Shoot {
@@ -80,6 +82,8 @@ struct Shoot {
   /// Folders to look for profiles in, nearest first.
   std::vector<std::filesystem::path> profileFolders() const;
 };
+
+inline Damage damageOf(const ShootClip& clip) { return clip.hold_damage ? Damage::Hold : Damage::PassOver; }
 
 /// Output sizes that can be rendered: each clip's own (0 × 0), or 16 to 16384 px each way.
 bool isOutputSize(const PictureSize& size);

@@ -15,6 +15,7 @@ using nlohmann::json;
 namespace {
 
 constexpr std::array<const char*, 2> kFields = {"keep", "deinterlace"};
+constexpr std::array<const char*, 2> kDamage = {"refuse", "hold"};
 constexpr std::array<const char*, 3> kQualities = {"small", "standard", "high"};
 constexpr std::array<const char*, 3> kSounds = {"keep", "pcm", "none"};
 
@@ -120,6 +121,7 @@ std::string treatmentToJson(const Treatment& t) {
               {"fill", t.fill},
               {"output", {t.output.width, t.output.height}},
               {"fields", kFields[static_cast<size_t>(t.fields)]},
+              {"damage", kDamage[static_cast<size_t>(t.damage)]},
               {"range", {t.range.first, t.range.last}},
               {"codec", codecName(t.codec)},
               {"quality", kQualities[static_cast<size_t>(t.quality)]},
@@ -138,6 +140,7 @@ Treatment treatmentFromJson(const std::string& text) {
   t.fill = in.at("fill").get<double>();
   t.output = {in.at("output").at(0).get<int>(), in.at("output").at(1).get<int>()};
   t.fields = fromName<Fields>(kFields, in.at("fields"));
+  t.damage = fromName<Damage>(kDamage, in.at("damage"));
   t.range = {in.at("range").at(0).get<int64_t>(), in.at("range").at(1).get<int64_t>()};
   const auto codec = codecFromName(in.at("codec").get<std::string>());
   if (!codec) throw std::invalid_argument("codec is not known");
@@ -170,6 +173,7 @@ std::string partDigests(const Treatment& treatment, const FileId& clip) {
                    {"shutter and stabilization", part({"motion"})},
                    {"size", part({"output"})},
                    {"fields", part({"fields"})},
+                   {"damaged frames", part({"damage"})},
                    {"in and out points", part({"range"})},
                    {"format", part({"codec", "quality", "bit_rate"})},
                    {"sound", part({"sound"})}});

@@ -21,7 +21,8 @@
 namespace glenhaze {
 
 /// Raised whenever a stage's output changes for the same Treatment: outputs made before are out of date then.
-constexpr int kAlgorithmVersion = 1;
+///   2: frames at the in and out points are cleaned with the help of those outside.
+constexpr int kAlgorithmVersion = 2;
 
 /// Before anything moves.
 struct Cleaning {
@@ -52,6 +53,7 @@ struct Treatment {
   PictureSize output;                     ///< 0 × 0: the clip's own
   std::optional<MotionTreatment> motion;  ///< needs the lens
   Fields fields = Fields::Keep;
+  Damage damage = Damage::PassOver;  ///< PassOver: a damaged clip fails
   FrameRange range;
   Codec codec = Codec::H264;
   Quality quality = Quality::Standard;

@@ -19,7 +19,7 @@ CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo&
                       std::span<const std::string> doubts) {
   CoverageCell cell;
   cell.reason = match.reason;
-  if (!info.readable()) {
+  if (!info.readable(damageOf(clip))) {
     cell.reason = info.problems.front().text;
     return cell;
   }
@@ -57,7 +57,7 @@ CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo
                        const Decision& decision) {
   CoverageCell cell;
   cell.reason = found.reason;
-  if (!info.readable()) {
+  if (!info.readable(damageOf(clip))) {
     cell.reason = info.problems.front().text;
     return cell;
   }
@@ -102,9 +102,9 @@ std::string milliseconds(double seconds) { return fixedText(seconds * 1000, 1) +
 CoverageCell shutterCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                          const ProfileMatch& match, std::span<const Profile> profiles) {
   CoverageCell cell;
-  cell.reason = info.readable() ? match.reason : info.problems.front().text;
+  cell.reason = info.readable(damageOf(clip)) ? match.reason : info.problems.front().text;
   const Profile* profile = profileOf(match, profiles);
-  if (!info.readable() || profile == nullptr) return cell;
+  if (!info.readable(damageOf(clip)) || profile == nullptr) return cell;
   if (!profile->shutter) {
     cell.reason = "The shutter of " + profile->camera.name + " is not measured yet.";
     return cell;
@@ -139,9 +139,9 @@ std::string seconds(double s) { return fixedText(s, 1) + " s"; }
 CoverageCell stabilizationCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                                const ProfileMatch& match, std::span<const Profile> profiles) {
   CoverageCell cell;
-  cell.reason = info.readable() ? match.reason : info.problems.front().text;
+  cell.reason = info.readable(damageOf(clip)) ? match.reason : info.problems.front().text;
   const Profile* profile = profileOf(match, profiles);
-  if (!info.readable() || profile == nullptr) return cell;
+  if (!info.readable(damageOf(clip)) || profile == nullptr) return cell;
   if (!profile->stabilization && !clip.stabilization) {
     cell.reason = "No stabilization is set for " + profile->camera.name + " yet.";
     return cell;

@@ -30,7 +30,7 @@
 namespace glenhaze::desktop {
 
 LensStation::LensStation(Session& session, QWidget* parent)
-    : BenchStation(parent), session_(session), evidence_(state_) {
+    : BenchStation(parent), session_(session), evidence_(state_), preview_(session.pictures()) {
   view_ = new PictureView;
   view_->setOverlay([this](QPainter& p, const PictureView& v, int) {
     if (frame_.source_frame.width > 0) drawLensMarks(p, v, marks());
@@ -197,7 +197,7 @@ void LensStation::setCamera(int clip, const Profile& profile) {
 
 void LensStation::setShot(const ClipInfo& shot) {
   state_.setShot(shot);
-  preview_.setClip(shot, Correction{}, Fields::Keep);
+  preview_.setClip(shot, Correction{}, ReadOptions{});
   slider_->setRange(0, static_cast<int>(std::max<int64_t>(0, shot.frames - 1)));
   slider_->setVisible(shot.frames > 1);
   slider_->setValue(static_cast<int>(shot.frames / 2));

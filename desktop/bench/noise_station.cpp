@@ -41,7 +41,8 @@ PatchRect between(QPointF a, QPointF b) {
 
 }  // namespace
 
-NoiseStation::NoiseStation(Session& session, QWidget* parent) : BenchStation(parent), session_(session) {
+NoiseStation::NoiseStation(Session& session, QWidget* parent)
+    : BenchStation(parent), session_(session), preview_(session.pictures()), after_(session.pictures()) {
   view_ = new PictureView;
   view_->setOverlay([this](QPainter& p, const PictureView& v, int) { drawOver(p, v); });
   slider_ = new QSlider(Qt::Horizontal);
@@ -206,8 +207,8 @@ void NoiseStation::setCamera(int clip, const Profile& profile) {
 void NoiseStation::setShot(const ClipInfo& shot) {
   if (shot.path == state_.shot().path) return;
   state_.setShot(shot);
-  preview_.setClip(shot, Correction{}, Fields::Keep);
-  after_.setClip(shot, Correction{}, Fields::Keep);
+  preview_.setClip(shot, Correction{}, ReadOptions{});
+  after_.setClip(shot, Correction{}, ReadOptions{});
   slider_->setRange(0, static_cast<int>(std::max<int64_t>(0, shot.frames - 1)));
   slider_->setVisible(shot.frames > 1);
   slider_->setValue(static_cast<int>(shot.frames / 2));

@@ -45,7 +45,8 @@ QString directionText(ScanDirection direction) {
 
 }  // namespace
 
-ShutterStation::ShutterStation(Session& session, QWidget* parent) : BenchStation(parent), session_(session) {
+ShutterStation::ShutterStation(Session& session, QWidget* parent)
+    : BenchStation(parent), session_(session), preview_(session.pictures()) {
   view_ = new PictureView;
   view_->setOverlay([this](QPainter& p, const PictureView& v, int) { drawOver(p, v); });
   slider_ = new QSlider(Qt::Horizontal);
@@ -194,7 +195,7 @@ void ShutterStation::setCamera(int clip, const Profile& profile) {
 void ShutterStation::setShot(const ClipInfo& shot) {
   if (shot.path == state_.shot().path) return;
   state_.setShot(shot);
-  preview_.setClip(shot, {}, Fields::Keep);
+  preview_.setClip(shot, {}, ReadOptions{});
   slider_->setRange(0, static_cast<int>(std::max<int64_t>(0, shot.frames - 1)));
   slider_->setVisible(shot.frames > 1);
   slider_->setValue(static_cast<int>(shot.frames / 2));

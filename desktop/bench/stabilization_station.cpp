@@ -32,7 +32,7 @@ QString percent(double share) { return withUnit(share * 100, share < 0.1 ? 1 : 0
 }  // namespace
 
 StabilizationStation::StabilizationStation(Session& session, QWidget* parent)
-    : BenchStation(parent), session_(session) {
+    : BenchStation(parent), session_(session), preview_(session.pictures()), frozen_(session.pictures()) {
   view_ = new PictureView;
   view_->setOverlay([this](QPainter& p, const PictureView& v, int) { drawOver(p, v); });
   slider_ = new QSlider(Qt::Horizontal);
@@ -264,7 +264,7 @@ void StabilizationStation::setCamera(int clip, const Profile& profile) {
   log_->setText(p->clip.motion_log.empty() ? tr("Motion log…") : tr("Drop motion log"));
   if (hand.frozenFrame() >= 0) {
     if (p->info.path != path_ || !hand.ready()) {
-      frozen_.setClip(p->info, {}, p->job.fields);
+      frozen_.setClip(p->info, {}, p->job.reading());
       frozen_.request(hand.frozenFrame());
     }
   }
@@ -273,7 +273,7 @@ void StabilizationStation::setCamera(int clip, const Profile& profile) {
     path_ = p->info.path;
     motion_ = nullptr;
     shown_ = {};
-    preview_.setClip(p->info, {}, p->job.fields);
+    preview_.setClip(p->info, {}, p->job.reading());
     slider_->setRange(0, static_cast<int>(std::max<int64_t>(0, p->info.frames - 1)));
     slider_->setValue(static_cast<int>(p->info.frames / 2));
     preview_.request(slider_->value());
@@ -319,7 +319,7 @@ void StabilizationStation::refresh() {
   correction.motion = motion_->motion;
   if (correction == shown_) return view_->update();
   shown_ = correction;
-  preview_.setClip(p->info, correction, p->job.fields);
+  preview_.setClip(p->info, correction, p->job.reading());
   preview_.request(slider_->value());
 }
 

@@ -18,7 +18,6 @@
 #include "core/base/error.h"
 #include "core/lens/edges.h"
 #include "core/noise/view.h"
-#include "desktop/compare/clip_figures.h"
 #include "desktop/compare/clip_form.h"
 #include "desktop/compare/compare_bar.h"
 #include "desktop/compare/noise_form.h"
@@ -34,12 +33,12 @@ namespace glenhaze::desktop {
 
 namespace {
 
-constexpr int64_t kLoopFrames = 90;
 constexpr double kRemovedGain = 6, kChannelGain = 6;
 
 }  // namespace
 
-ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+ComparePlace::ComparePlace(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), state_(session), preview_(session.pictures()) {
   setFocusPolicy(Qt::StrongFocus);
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(16, 10, 16, 12);
@@ -60,7 +59,7 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   view_->on_release = [this](QPointF) { measureEdge(); };
   view_->on_double_click = [this](QPointF at) { addPin(at); };
   board_ = new VariantBoard;
-  steady_board_ = new SteadyBoard;
+  steady_board_ = new SteadyBoard(session_.pictures());
   connectBoards();
   pictures_ = new QStackedWidget;
   pictures_->addWidget(view_);
@@ -75,29 +74,24 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent) : QWidget(parent),
   layout->addWidget(buildTransport());
   preview_.setDrafts(true);
   connect(&preview_, &Preview::ready, this, &ComparePlace::show);
-  connect(&preview_, &Preview::failed, this, [this](const QString& why) { message_->setText(why); });
+  connect(&preview_, &Preview::failed, &state_, &CompareState::setTrouble);
   connect(&preview_, &Preview::loopProgress, this, [this] { transport_->setReady(preview_.loopFilled()); });
-  connect(&session_, &Session::changed, this, [this] {
-    if (isVisible()) reload();
-  });
-  connect(&session_, &Session::currentClipChanged, this, [this] {
-    if (isVisible()) reload();
-  });
-  connect(&session_.motion(), &MotionStore::changed, this, [this] {
-    if (isVisible()) reload();
-  });
+  connect(&state_, &CompareState::clipChanged, this, &ComparePlace::takeClip);
+  connect(&state_, &CompareState::correctionChanged, this, &ComparePlace::takeCorrection);
+  connect(&state_, &CompareState::changed, this, &ComparePlace::showState);
+  connect(&state_, &CompareState::frameChanged, this, &ComparePlace::takeFrame);
+  connect(&state_, &CompareState::searchingChanged, this,
+          [this] { noise_form_->setBusy(state_.searching()); });
   connect(&timer_, &QTimer::timeout, this, &ComparePlace::tick);
 }
 
 void ComparePlace::connectBoards() {
-  connect(board_, &VariantBoard::chosen, this, [this](const DenoiseSettings& settings) {
-    editClip(tr("Change noise removal"), [settings](ShootClip& c) { c.denoise = settings; });
-  });
+  connect(board_, &VariantBoard::chosen, &state_, &CompareState::setDenoise);
   connect(steady_board_, &SteadyBoard::chosen, this, [this](const StabilizationSettings& settings) {
-    editClip(tr("Change stabilization"), [settings](ShootClip& c) { c.stabilization = settings; });
+    state_.edit(tr("Change stabilization"), [settings](ShootClip& c) { c.stabilization = settings; });
   });
   connect(steady_board_, &SteadyBoard::filled, this, [this](qint64 index) {
-    if (index == frame_) steady_board_->showFrame(frame_);
+    if (index == state_.frame()) steady_board_->showFrame(index);
   });
 }
 
@@ -115,7 +109,7 @@ CompareBar* ComparePlace::buildBar() {
   });
   connect(bar_, &CompareBar::lookChosen, this, [this](int look) {
     preview_.setOwnMotionWanted(look == CompareBar::OwnMotion);
-    if (look == CompareBar::OwnMotion && !current_.own) preview_.request(frame_);
+    if (look == CompareBar::OwnMotion && !current_.own && state_.hasClip()) preview_.request(state_.frame());
     present(current_);
     showOwnMotion();
   });
@@ -123,7 +117,7 @@ CompareBar* ComparePlace::buildBar() {
     present(current_);
     board_->setLift(stops);
   });
-  connect(bar_, &CompareBar::edited, this, &ComparePlace::editClip);
+  connect(bar_, &CompareBar::edited, &state_, &CompareState::edit);
   return bar_;
 }
 
@@ -141,14 +135,12 @@ void ComparePlace::takeWay(int way) {
 
 Transport* ComparePlace::buildTransport() {
   transport_ = new Transport;
-  connect(transport_, &Transport::moved, this, [this](qint64 frame) {
-    if (frame != frame_) goTo(frame);
-  });
-  connect(transport_, &Transport::stepped, this, [this](int by) { goTo(frame_ + by); });
+  connect(transport_, &Transport::moved, &state_, &CompareState::goTo);
+  connect(transport_, &Transport::stepped, this, [this](int by) { state_.goTo(state_.frame() + by); });
   connect(transport_, &Transport::playPressed, this, &ComparePlace::togglePlay);
-  connect(transport_, &Transport::inPressed, this, &ComparePlace::setIn);
-  connect(transport_, &Transport::outPressed, this, &ComparePlace::setOut);
-  connect(transport_, &Transport::wholePressed, this, &ComparePlace::clearRange);
+  connect(transport_, &Transport::inPressed, &state_, &CompareState::setIn);
+  connect(transport_, &Transport::outPressed, &state_, &CompareState::setOut);
+  connect(transport_, &Transport::wholePressed, &state_, &CompareState::clearRange);
   return transport_;
 }
 
@@ -169,18 +161,13 @@ QWidget* ComparePlace::buildSide() {
   own_text_->setWordWrap(true);
   layout->addWidget(own_text_);
   clip_form_ = new ClipForm;
-  connect(clip_form_, &ClipForm::edited, this, &ComparePlace::editClip);
+  connect(clip_form_, &ClipForm::edited, &state_, &CompareState::edit);
   layout->addWidget(clip_form_);
   noise_form_ = new NoiseForm;
-  connect(noise_form_, &NoiseForm::edited, this, [this](const DenoiseSettings& s) {
-    editClip(tr("Change noise removal"), [s](ShootClip& c) { c.denoise = s; });
-  });
-  connect(noise_form_, &NoiseForm::followCamera, this, [this] {
-    editClip(tr("Follow the camera's noise settings"), [](ShootClip& c) { c.denoise.reset(); });
-  });
-  connect(noise_form_, &NoiseForm::keepForCamera, this, &ComparePlace::keepForCamera);
-  connect(noise_form_, &NoiseForm::findStrength, this, &ComparePlace::findStrength);
-  connect(&search_, &Background::changed, this, [this] { noise_form_->setBusy(search_.busy()); });
+  connect(noise_form_, &NoiseForm::edited, &state_, &CompareState::setDenoise);
+  connect(noise_form_, &NoiseForm::followCamera, &state_, &CompareState::followCamera);
+  connect(noise_form_, &NoiseForm::keepForCamera, &state_, &CompareState::keepForCamera);
+  connect(noise_form_, &NoiseForm::findStrength, &state_, &CompareState::findStrength);
   layout->addWidget(noise_form_);
   layout->addSpacing(4);
   pin_strip_ = new PinStrip;
@@ -199,14 +186,47 @@ QWidget* ComparePlace::buildSide() {
   return scroll;
 }
 
-void ComparePlace::showOwn() {
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+void ComparePlace::showState() {
+  bar_->setClips(session_.plans(), session_.currentClip());
+  message_->setText(state_.message());
+  figures_->setText(state_.figures());
+  if (!state_.hasClip()) return;
+  const ClipPlan& plan = state_.plan();
   bar_->setPlan(plan, session_.shoot().output);
   clip_form_->setPlan(plan);
   transport_->setRendered(plan.job.range);
   noise_form_->setVisible(plan.job.correction.noise.has_value());
-  if (!plan.questions.flicker) noise_form_->setFlickerFound({});
+  noise_form_->setFlickerFound(state_.flickerText());
   noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
+}
+
+// Nothing of the clip before is to be seen beside this one's words, not even for a moment.
+void ComparePlace::takeClip() {
+  current_ = {};
+  shown_ = drafted_ = -1;
+  own_marks_ = {};
+  view_->setPicture({}, {});
+  view_->setSecond({});
+  view_->setNote({});
+  pins_.clear();
+  updatePins();
+  edge_.a = edge_.b = {};
+  edge_text_->clear();
+  own_text_->clear();
+  noise_form_->setVerdict(std::nullopt);
+  bar_->setEdge(false);
+  if (!state_.hasClip()) preview_.clear();
+}
+
+void ComparePlace::takeCorrection() {
+  shown_ = drafted_ = -1;
+  preview_.setClip(state_.plan().info, state_.correction(), state_.reading());
+  preview_.setOwnMotionWanted(bar_->look() == CompareBar::OwnMotion);
+  transport_->setFrames(state_.plan().info.frames);
+  takeFrame();
+  preview_.setLoop(state_.loop().first, state_.loop().last);
+  showVariants();
+  showSteady();
 }
 
 void ComparePlace::setLayoutMode(int mode) { bar_->setWay(mode); }
@@ -219,30 +239,32 @@ void ComparePlace::zoomTo(double zoom, QPointF around) {
 
 // Four settings at once take four times as long: only while they are looked at.
 void ComparePlace::showVariants() {
-  if (pictures_->currentWidget() != board_ || clip_ < 0 || timer_.isActive()) return;
-  board_->setFrame(session_.plans()[static_cast<size_t>(clip_)].info, fields_, frame_, looked_at_);
+  if (pictures_->currentWidget() != board_ || !state_.hasClip() || timer_.isActive()) return;
+  board_->setFrame(state_.plan().info, state_.reading().fields, state_.frame(), state_.correction());
 }
 
 // Beside each other they play; the strengths are worked out from the path that is known already.
 void ComparePlace::showSteady() {
-  if (pictures_->currentWidget() != steady_board_ || clip_ < 0) return;
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  const auto answer = plan.questions.motion ? session_.motion().find(plan.motion) : nullptr;
+  if (pictures_->currentWidget() != steady_board_ || !state_.hasClip()) return;
+  const ClipPlan& plan = state_.plan();
+  const auto answer = state_.motion();
   const QString why = !plan.questions.motion ? tr("Stabilization and shutter are off, or not set.")
                       : answer               ? QString()
                                              : tr("the motion is being analysed…");
-  Correction still = looked_at_;
+  Correction still = state_.correction();
   still.motion.reset();
   still.shutter_local = false;
-  steady_board_->setClip(plan.motion, still, answer, loop_, why);
-  steady_board_->showFrame(frame_);
+  steady_board_->setClip(plan.motion, still, answer, state_.loop(), why);
+  steady_board_->showFrame(state_.frame());
 }
 
 void ComparePlace::showOwnMotion() {
   own_marks_ = {};
-  if (clip_ >= 0 && current_.own && (bar_->look() == CompareBar::OwnMotion || looked_at_.mendsOwnMotion())) {
-    const ClipInfo& clip = session_.plans()[static_cast<size_t>(clip_)].info;
-    own_marks_ = OwnMarks(current_, looked_at_, {clip.width, clip.height});
+  const Correction& correction = state_.correction();
+  if (state_.hasClip() && current_.own &&
+      (bar_->look() == CompareBar::OwnMotion || correction.mendsOwnMotion())) {
+    const ClipInfo& clip = state_.plan().info;
+    own_marks_ = OwnMarks(current_, correction, {clip.width, clip.height});
   }
   own_text_->setText(own_marks_.text());
   own_text_->setVisible(!own_text_->text().isEmpty());
@@ -274,172 +296,28 @@ void ComparePlace::present(const PreviewFrame& frame) {
   }
 }
 
-void ComparePlace::keepForCamera() {
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  if (!plan.clip.denoise || plan.match.profile < 0) return;
-  Profile profile = session_.profiles()[static_cast<size_t>(plan.match.profile)];
-  if (!profile.noise) return;
-  profile.noise->denoise = *plan.clip.denoise;
-  try {
-    session_.putProfile(tr("Keep noise settings for the camera"), profile);
-    editClip(tr("Follow the camera's noise settings"), [](ShootClip& c) { c.denoise.reset(); });
-  } catch (const Error& error) {
-    message_->setText(QString::fromUtf8(error.what()));
-  }
-}
-
-void ComparePlace::findStrength() {
-  if (clip_ < 0 || !looked_at_.noise) return;
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  search_.run([this, clip = plan.info, fields = fields_, curve = *looked_at_.noise,
-               settings = looked_at_.denoise, path = path_,
-               at = frame_](const Progress& progress) -> Background::Finish {
-    DenoiseSettings found = settings;
-    found.luma = strengthThatKeepsStructure(clip, fields, at, curve, settings, progress);
-    return [this, path, found] {
-      if (path == path_) editClip(tr("Change noise removal"), [found](ShootClip& c) { c.denoise = found; });
-    };
-  });
-}
-
-void ComparePlace::editClip(const QString& what, const ClipEdit& change) {
-  if (clip_ < 0) return;
-  session_.edit(what, [&](Shoot& s) { change(s.clips[static_cast<size_t>(clip_)]); });
-}
-
-void ComparePlace::setIn() {
-  if (clip_ < 0) return;
-  const int64_t frames = session_.plans()[static_cast<size_t>(clip_)].info.frames;
-  editClip(tr("Set the in point"), [=, this](ShootClip& c) {
-    c.range = FrameRange{frame_, c.range && c.range->last > frame_ ? c.range->last : frames};
-  });
-}
-
-void ComparePlace::setOut() {
-  editClip(tr("Set the out point"), [this](ShootClip& c) {
-    c.range = FrameRange{c.range && c.range->first <= frame_ ? c.range->first : 0, frame_ + 1};
-  });
-}
-
-void ComparePlace::clearRange() {
-  editClip(tr("Render the whole clip"), [](ShootClip& c) { c.range.reset(); });
-}
-
 void ComparePlace::showEvent(QShowEvent* event) {
   QWidget::showEvent(event);
   noise_form_->setSpeeds(noiseSpeeds());
-  reload();
+  state_.setActive(true);
 }
 
-void ComparePlace::reload() {
-  const auto& plans = session_.plans();
-  const int clip = session_.currentClip();
-  bar_->setClips(plans, clip);
-  if (clip < 0 || clip >= static_cast<int>(plans.size()) ||
-      plans[static_cast<size_t>(clip)].info.width == 0 || !plans[static_cast<size_t>(clip)].info.readable()) {
-    clip_ = -1;
-    path_.clear();
-    preview_.clear();
-    view_->setPicture({}, {});
-    view_->setSecond({});
-    figures_->clear();
-    if (clip < 0)
-      message_->setText(tr("Choose a clip in Shoot."));
-    else if (!plans[static_cast<size_t>(clip)].info.problems.empty())
-      message_->setText(QString::fromStdString(plans[static_cast<size_t>(clip)].info.problems.back().text));
-    return;
-  }
-  const ClipPlan& plan = plans[static_cast<size_t>(clip)];
-  QString message;
-  if (plan.match.kind == MatchKind::None || plan.match.kind == MatchKind::Borrowed)
-    message = QString::fromStdString(plan.match.reason);
-  else if (plan.questions.iso)
-    message =
-        tr("Nothing says this clip's ISO, so its noise is not removed here yet. The run tells it by itself; "
-           "“Tell the ISO by noise” in its menu in Shoot does it now.");
-  message_->setText(message);
-  const bool other = plan.info.path != path_;
-  if (other) {
-    frame_ = plan.info.frames / 2;
-    pins_.clear();
-    edge_.a = edge_.b = {};
-    edge_text_->clear();
-    noise_form_->setVerdict(std::nullopt);
-    bar_->setEdge(false);
-  }
-  clip_ = clip;
-  path_ = plan.info.path;
-  showOwn();
-  Correction correction = plan.job.correction;
-  takeMotion(plan, correction);
-  figures_->setText(clipFigures(plan, session_.profiles(), session_.motion().find(plan.motion).get()));
-  if (plan.questions.flicker) correction.flicker = flickerOf(plan);
-  // Frames made before stay good when only the range or another clip was changed.
-  if (!other && correction == looked_at_ && plan.job.fields == fields_) return;
-  looked_at_ = std::move(correction);
-  fields_ = plan.job.fields;
-  shown_ = drafted_ = -1;
-  preview_.setClip(plan.info, looked_at_, fields_);
-  preview_.setOwnMotionWanted(bar_->look() == CompareBar::OwnMotion);
-  transport_->setFrames(plan.info.frames);
-  goTo(frame_);
-  const int64_t first =
-      std::max<int64_t>(0, std::min(frame_ - kLoopFrames / 2, plan.info.frames - kLoopFrames));
-  loop_ = {first, std::min(plan.info.frames, first + kLoopFrames)};
-  preview_.setLoop(loop_.first, loop_.last);
-  showVariants();
-  showSteady();
+void ComparePlace::hideEvent(QHideEvent* event) {
+  state_.setActive(false);
+  QWidget::hideEvent(event);
 }
 
-// Until the motion is known the clip is shown without it, and that is said.
-void ComparePlace::takeMotion(const ClipPlan& plan, Correction& correction) {
-  if (!plan.questions.motion) return;
-  if (const auto answer = session_.motion().find(plan.motion)) {
-    correction.motion = answer->motion;
-    return;
-  }
-  session_.motion().want(plan.motion);
-  // A path under other settings is nearer to the truth than none.
-  if (const auto last = session_.motion().newest(plan.info.path)) correction.motion = last->motion;
-  const QString& trouble = session_.motion().trouble();
-  message_->setText(trouble.isEmpty() ? tr("The camera's motion is being analysed; shown without it so far.")
-                                      : trouble);
-}
-
-// Measured once in this sitting, in the background; empty until then.
-std::optional<FlickerPath> ComparePlace::flickerOf(const ClipPlan& plan) {
-  const auto known = flicker_.find(plan.info.path);
-  if (known != flicker_.end()) {
-    const std::string found = known->second.describe();
-    noise_form_->setFlickerFound(found.empty() ? tr("No flicker to speak of.")
-                                               : tr("Flicker of %1.").arg(QString::fromStdString(found)));
-    return known->second;
-  }
-  noise_form_->setFlickerFound(tr("Flicker is being measured…"));
-  if (!flicker_search_.busy())
-    flicker_search_.run(
-        [this, clip = plan.info, fields = plan.job.fields](const Progress& progress) -> Background::Finish {
-          return [this, path = clip.path, found = measureFlicker(clip, fields, progress)] {
-            flicker_[path] = found;
-            if (isVisible()) reload();
-          };
-        });
-  return std::nullopt;
-}
-
-void ComparePlace::goTo(int64_t frame) {
-  if (clip_ < 0) return;
-  const int64_t last = session_.plans()[static_cast<size_t>(clip_)].info.frames - 1;
-  frame_ = std::clamp<int64_t>(frame, 0, std::max<int64_t>(0, last));
-  transport_->setFrame(frame_);
-  if (pictures_->currentWidget() == steady_board_) steady_board_->showFrame(frame_);
-  if (const auto known = preview_.cached(frame_)) show(*known);
-  if (!timer_.isActive()) preview_.request(frame_);
+void ComparePlace::takeFrame() {
+  const int64_t frame = state_.frame();
+  transport_->setFrame(frame);
+  if (pictures_->currentWidget() == steady_board_) steady_board_->showFrame(frame);
+  if (const auto known = preview_.cached(frame)) show(*known);
+  if (!timer_.isActive()) preview_.request(frame);
 }
 
 void ComparePlace::show(const PreviewFrame& frame) {
-  if (clip_ < 0 || frame.wanted != frame_) return;
-  if (frame.draft && shown_ == frame_) return;
+  if (!state_.hasClip() || frame.wanted != state_.frame()) return;
+  if (frame.draft && shown_ == frame.wanted) return;
   drafted_ = frame.wanted;
   if (!frame.draft) {
     const bool measured = current_.index == frame.index && current_.corrected_frame.width > 0;
@@ -447,7 +325,7 @@ void ComparePlace::show(const PreviewFrame& frame) {
     shown_ = frame.index;
   }
   present(frame);
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
+  const ClipPlan& plan = state_.plan();
   transport_->setText(tr("frame %1 of %2 · %3")
                           .arg(frame.index + 1)
                           .arg(plan.info.frames)
@@ -477,9 +355,9 @@ void ComparePlace::layStraightEdge(QPointF a, QPointF b) {
 }
 
 void ComparePlace::measureEdge() {
-  if (clip_ < 0 || current_.corrected_frame.width == 0) return;
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip_)];
-  edge_text_->setText(edge_.measured(current_.corrected_frame, current_.source_frame, plan.job.correction));
+  if (!state_.hasClip() || current_.corrected_frame.width == 0) return;
+  edge_text_->setText(
+      edge_.measured(current_.corrected_frame, current_.source_frame, state_.plan().job.correction));
   view_->update();
 }
 
@@ -500,7 +378,7 @@ void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
   }
   edge_.draw(p, v, pane);
   if (bar_->look() == CompareBar::OwnMotion && settled()) own_marks_.draw(p, v, pane);
-  if (clip_ >= 0 && v.layoutMode() == PictureView::Layout::Side)
+  if (state_.hasClip() && v.layoutMode() == PictureView::Layout::Side)
     drawTag(p, QPointF(pane == 0 ? 12 : v.width() / 2.0 + 14, 28),
             pane == 0 ? tr("source") : tr("corrected"));
 }
@@ -509,25 +387,24 @@ void ComparePlace::togglePlay() {
   if (timer_.isActive()) {
     timer_.stop();
     transport_->setPlaying(false);
-    goTo(frame_);
+    takeFrame();
     return;
   }
-  if (clip_ < 0) return;
-  timer_.start(
-      static_cast<int>(std::lround(1000 / session_.plans()[static_cast<size_t>(clip_)].info.fps.value())));
+  if (!state_.hasClip()) return;
+  timer_.start(static_cast<int>(std::lround(1000 / state_.plan().info.fps.value())));
   transport_->setPlaying(true);
 }
 
 void ComparePlace::tick() {
   if (pictures_->currentWidget() == steady_board_) {
-    if (const int64_t next = steady_board_->after(frame_); next >= 0) goTo(next);
+    if (const int64_t next = steady_board_->after(state_.frame()); next >= 0) state_.goTo(next);
     return;
   }
-  const int64_t count = session_.plans()[static_cast<size_t>(clip_)].info.frames;
+  const int64_t count = state_.hasClip() ? state_.plan().info.frames : 0;
   for (int64_t step = 1; step <= count; ++step) {
-    const int64_t next = (frame_ + step) % count;
+    const int64_t next = (state_.frame() + step) % count;
     if (!preview_.cached(next)) continue;
-    goTo(next);
+    state_.goTo(next);
     return;
   }
 }
@@ -540,22 +417,22 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
       if (!event->isAutoRepeat()) view_->setHold(true);
       break;
     case Qt::Key_Comma:
-      goTo(frame_ - 1);
+      state_.goTo(state_.frame() - 1);
       break;
     case Qt::Key_Period:
-      goTo(frame_ + 1);
+      state_.goTo(state_.frame() + 1);
       break;
     case Qt::Key_P:
       togglePlay();
       break;
     case Qt::Key_I:
-      setIn();
+      state_.setIn();
       break;
     case Qt::Key_O:
-      setOut();
+      state_.setOut();
       break;
     case Qt::Key_W:
-      clearRange();
+      state_.clearRange();
       break;
     case Qt::Key_N:
       bar_->setLook(bar_->look() == CompareBar::Removed ? CompareBar::AllChannels : CompareBar::Removed);

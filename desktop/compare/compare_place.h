@@ -3,11 +3,9 @@
 
 #include <QTimer>
 #include <QWidget>
-#include <map>
 #include <vector>
 
-#include "desktop/background.h"
-#include "desktop/compare/clip_edit.h"
+#include "desktop/compare/compare_state.h"
 #include "desktop/compare/own_marks.h"
 #include "desktop/compare/preview.h"
 #include "desktop/compare/straight_edge.h"
@@ -32,14 +30,13 @@ class ComparePlace : public QWidget {
  public:
   explicit ComparePlace(Session& session, QWidget* parent = nullptr);
   PictureView& view() { return *view_; }
-  void goTo(int64_t frame);
-  int64_t frame() const { return frame_; }
+  CompareState& state() { return state_; }
   /// The frame shown last in full.
   const PreviewFrame& shown() const { return current_; }
   /// True when what is shown is the frame that was asked for.
-  bool settled() const { return shown_ == frame_; }
+  bool settled() const { return state_.hasClip() && shown_ == state_.frame(); }
   /// True when at least a draft of it is shown.
-  bool answered() const { return settled() || drafted_ == frame_; }
+  bool answered() const { return settled() || (state_.hasClip() && drafted_ == state_.frame()); }
   void layStraightEdge(QPointF a, QPointF b);
   void addPin(QPointF at);
   /// 0: divider; 1: side by side; 2: corrected only; 3: noise removal, 4: stabilization in variants.
@@ -51,13 +48,10 @@ class ComparePlace : public QWidget {
   void setLook(int look);
   /// Exposure lifted for viewing only, stops.
   void setLift(int stops);
-  /// The clip is rendered from, or up to and with, the frame shown.
-  void setIn();
-  void setOut();
-  void clearRange();
 
  protected:
   void showEvent(QShowEvent* event) override;
+  void hideEvent(QHideEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
   void keyReleaseEvent(QKeyEvent* event) override;
 
@@ -66,19 +60,16 @@ class ComparePlace : public QWidget {
   void takeWay(int way);
   Transport* buildTransport();
   QWidget* buildSide();
-  void reload();
+  void showState();
+  void takeClip();
+  void takeCorrection();
+  void takeFrame();
   void show(const PreviewFrame& frame);
   void present(const PreviewFrame& frame);
-  void findStrength();
-  void keepForCamera();
-  void editClip(const QString& what, const ClipEdit& change);
-  void showOwn();
-  void takeMotion(const ClipPlan& plan, Correction& correction);
   void showVariants();
   void showSteady();
   void showOwnMotion();
   void connectBoards();
-  std::optional<FlickerPath> flickerOf(const ClipPlan& plan);
   void zoomTo(double zoom, QPointF around = {-1, -1});
   void measureEdge();
   void updatePins();
@@ -87,12 +78,11 @@ class ComparePlace : public QWidget {
   void drawOver(QPainter& painter, const PictureView& view, int pane) const;
 
   Session& session_;
+  CompareState state_;
   Preview preview_;
   PictureView* view_ = nullptr;
   CompareBar* bar_ = nullptr;
   NoiseForm* noise_form_ = nullptr;
-  Background search_, flicker_search_;
-  std::map<std::filesystem::path, FlickerPath> flicker_;  // of clips looked at
   Transport* transport_ = nullptr;
   ClipForm* clip_form_ = nullptr;
   QLabel *figures_ = nullptr, *edge_text_ = nullptr, *message_ = nullptr;
@@ -101,16 +91,11 @@ class ComparePlace : public QWidget {
   SteadyBoard* steady_board_ = nullptr;
   QLabel* own_text_ = nullptr;
   OwnMarks own_marks_;
-  FrameRange loop_{0, 0};
   QStackedWidget* pictures_ = nullptr;
   std::vector<QPointF> pins_;
   QTimer timer_;
-  int clip_ = -1;
-  std::filesystem::path path_;  // of the clip shown: its number changes when others are removed
-  int64_t frame_ = 0, shown_ = -1, drafted_ = -1;
+  int64_t shown_ = -1, drafted_ = -1;
   PreviewFrame current_;
-  Correction looked_at_;
-  Fields fields_ = Fields::Keep;
   StraightEdge edge_;
 };
 

@@ -6,8 +6,7 @@
 #include "core/base/error.h"
 #include "core/frame/reduce.h"
 #include "core/frame/rgb.h"
-#include "core/pipeline/own_motion_stage.h"
-#include "core/pipeline/sensor_stage.h"
+#include "core/pipeline/any_frame.h"
 
 namespace glenhaze::desktop {
 
@@ -33,7 +32,8 @@ QImage liftedImage(const QImage& image, int stops) {
   return out;
 }
 
-Preview::Preview(QObject* parent) : QObject(parent) {
+Preview::Preview(std::shared_ptr<PictureCache> pictures, QObject* parent)
+    : QObject(parent), pictures_(std::move(pictures)), owner_(pictures_->newOwner()) {
   qRegisterMetaType<PreviewFrame>();
   thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
 }
@@ -41,12 +41,14 @@ Preview::Preview(QObject* parent) : QObject(parent) {
 Preview::~Preview() {
   thread_.request_stop();
   wake_.notify_all();
+  thread_.join();
+  pictures_->forget(owner_);
 }
 
-void Preview::setClip(const ClipInfo& clip, const Correction& correction, Fields fields) {
+void Preview::setClip(const ClipInfo& clip, const Correction& correction, const ReadOptions& reading) {
   const std::lock_guard lock(mutex_);
   forget();
-  job_ = Job{clip, correction, fields, job_ && job_->own_motion, generation_};
+  job_ = Job{clip, correction, reading, job_ && job_->own_motion, generation_};
   wanted_.reset();
   loop_first_ = loop_last_ = 0;
 }
@@ -70,9 +72,7 @@ void Preview::setOwnMotionWanted(bool on) {
 void Preview::forget() {
   ++generation_;
   making_.request_stop();
-  cache_.clear();
-  order_.clear();
-  cache_bytes_ = 0;
+  pictures_->forget(owner_);
 }
 
 void Preview::request(int64_t index) {
@@ -97,27 +97,27 @@ void Preview::setLoop(int64_t first, int64_t last) {
 
 std::optional<PreviewFrame> Preview::cached(int64_t index) const {
   const std::lock_guard lock(mutex_);
-  const auto known = cache_.find(index);
-  if (known != cache_.end()) return known->second;
+  if (const auto known = pictures_->find(owner_, index))
+    return *std::static_pointer_cast<const PreviewFrame>(known);
   return draft_ && draft_->wanted == index ? draft_ : std::nullopt;
 }
 
 int64_t Preview::loopFilled() const {
   const std::lock_guard lock(mutex_);
-  int64_t count = 0;
-  for (int64_t i = loop_first_; i < loop_last_; ++i) count += cache_.contains(i) ? 1 : 0;
-  return count;
+  return pictures_->count(owner_, loop_first_, loop_last_);
 }
 
 std::optional<int64_t> Preview::nextAhead() const {
   if (loop_last_ <= loop_first_) return std::nullopt;
-  const size_t per_frame = cache_.empty() ? 1 : cache_bytes_ / cache_.size();
-  if (cache_bytes_ + per_frame > kCacheBytes) return std::nullopt;
+  // Frames of the loop must not push each other out.
+  const int64_t made = pictures_->count(owner_, INT64_MIN, INT64_MAX);
+  const size_t used = pictures_->usedBy(owner_);
+  if (made > 0 && used + used / static_cast<size_t>(made) > pictures_->budget()) return std::nullopt;
   // From the frame looked at onwards, then from the start: no way back to a key frame for each.
   const int64_t from = std::clamp(last_asked_, loop_first_, loop_last_ - 1);
   for (int64_t n = 0; n < loop_last_ - loop_first_; ++n) {
     const int64_t i = loop_first_ + (from - loop_first_ + n) % (loop_last_ - loop_first_);
-    if (!cache_.contains(i)) return i;
+    if (!pictures_->contains(owner_, i)) return i;
   }
   return std::nullopt;
 }
@@ -127,33 +127,21 @@ void Preview::keep(PreviewFrame frame) {
   frame.source_frame = {};
   frame.clean_frame = {};
   const auto bytes = static_cast<size_t>(frame.source.sizeInBytes() + frame.corrected.sizeInBytes());
-  if (cache_.contains(frame.index)) return;
-  while (cache_bytes_ + bytes > kCacheBytes && !order_.empty()) {
-    const auto old = cache_.find(order_.front());
-    order_.pop_front();
-    if (old == cache_.end()) continue;
-    cache_bytes_ -=
-        static_cast<size_t>(old->second.source.sizeInBytes() + old->second.corrected.sizeInBytes());
-    cache_.erase(old);
-  }
-  order_.push_back(frame.index);
-  cache_bytes_ += bytes;
-  cache_.emplace(frame.index, std::move(frame));
+  const int64_t index = frame.index;
+  pictures_->put(owner_, index, std::make_shared<const PreviewFrame>(std::move(frame)), bytes);
 }
 
 namespace {
 
-// The worker's own: a reader and the geometries of the clip it stands in.
+// The worker's own: a reader for what is shown at once, and the chain of stages of the clip it stands in.
 class Maker {
  public:
-  Maker(const ClipInfo& clip, const Correction& correction, Fields fields, bool own_motion)
-      : reader_(clip, ReadOptions{0, fields}),
-        fields_(fields),
+  Maker(const ClipInfo& clip, const Correction& correction, const ReadOptions& options, bool own_motion)
+      : reader_(clip, options),
         size_{clip.width, clip.height},
         geometry_(correction, size_),
         correction_(correction),
-        own_motion_(correction.mendsOwnMotion() ||
-                    (own_motion && correction.motion && correction.motion->shutter.rolls())) {}
+        staged_(clip, correction, options, own_motion ? OwnMotionUse::Measured : OwnMotionUse::AsSet) {}
 
   void goTo(int64_t index) {
     wanted_ = index;
@@ -175,7 +163,9 @@ class Maker {
       const PictureSize small{half.width, half.height};
       half_geometry_.emplace(correctionAt(correction_, size_, small), small);
     }
-    PreviewFrame result = pictures(half, half, *half_geometry_, nullptr);
+    const bool moves = half_geometry_->movesPixels();
+    PreviewFrame result =
+        shown({half, half, moves ? correctFrame(half, *half_geometry_, half.format) : half, nullptr, 0});
     result.draft = true;
     return result;
   }
@@ -192,104 +182,38 @@ class Maker {
   /// Throws Error(Cancelled) when `progress` is stopped.
   PreviewFrame make(const Progress& progress) {
     decode();
-    const auto begun = std::chrono::steady_clock::now();
-    const auto own = own_motion_ && frame_ ? ownMotion(frame_->index) : nullptr;
-    const double own_seconds =
-        std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count();
-    PreviewFrame result = makeWith(own, progress);
-    result.own = own;
-    result.own_seconds = own ? own_seconds : 0;
+    if (!frame_)
+      throw Error(ErrorKind::Unreadable, "This frame cannot be read", reader_.info().path.filename().string(),
+                  "frame " + std::to_string(wanted_), "");
+    const StagedFrame staged =
+        staged_.alone() ? staged_.finish(*frame_, progress) : staged_.make(frame_->index, progress);
+    PreviewFrame result = shown(staged);
+    result.own = staged.own;
+    result.own_seconds = staged.own_seconds;
+    if (!correction_.cleans()) return result;
+    result.clean_frame = staged.clean;
+    if (correction_.noise) result.removal = judgeRemoval(staged.source, staged.clean, *correction_.noise);
     return result;
   }
 
  private:
-  PreviewFrame makeWith(const std::shared_ptr<const OwnMotion>& own, const Progress& progress) {
-    const auto taken_back = correction_.mendsOwnMotion() ? own : nullptr;
-    if (frame_ && correction_.cleans()) {
-      const Frame source = *frame_;
-      std::optional<Frame> clean;
-      try {
-        clean = cleaned(progress);
-      } catch (...) {
-        stage_.reset();
-        throw;
-      }
-      if (clean) {
-        PreviewFrame result = pictures(source, *clean, geometry_, taken_back);
-        result.clean_frame = *clean;
-        if (correction_.noise) result.removal = judgeRemoval(source, *clean, *correction_.noise);
-        return result;
-      }
-    }
-    if (!frame_)
-      throw Error(ErrorKind::Unreadable, "This frame cannot be read", reader_.info().path.filename().string(),
-                  "frame " + std::to_string(wanted_), "");
-    return pictures(*frame_, *frame_, geometry_, taken_back);
-  }
-
-  PreviewFrame pictures(const Frame& source, const Frame& clean, const Geometry& geometry,
-                        const std::shared_ptr<const OwnMotion>& own) const {
+  PreviewFrame shown(const StagedFrame& staged) const {
     PreviewFrame result;
-    result.index = source.index;
+    result.index = staged.source.index;
     result.size = {geometry_.output().width, geometry_.output().height};
-    result.source_frame = source;
-    result.source = imageOf(source);
-    result.corrected_frame =
-        geometry.movesPixels() ? correctFrame(clean, geometry, clean.format, own) : clean;
-    const bool same = !geometry.movesPixels() && clean.index == source.index &&
-                      clean.planes[0].data == source.planes[0].data;
+    result.source_frame = staged.source;
+    result.source = imageOf(staged.source);
+    result.corrected_frame = staged.corrected;
+    const bool same = staged.corrected.planes[0].data == staged.source.planes[0].data;
     result.corrected = same ? result.source : imageOf(result.corrected_frame);
     return result;
   }
-  // The frame without noise. Its neighbours come through a reader of their own, so that going on by one
-  // frame costs one frame.
-  std::optional<Frame> cleaned(const Progress& progress) {
-    const int64_t wanted = frame_->index;
-    const int side = correction_.looksAround();
-    if (!feed_) feed_ = std::make_unique<ClipReader>(reader_.info(), ReadOptions{0, fields_});
-    if (!stage_ || wanted != next_clean_) {
-      const int64_t first = std::max<int64_t>(0, wanted - side);
-      feed_->seek(first);
-      stage_.emplace(correction_, static_cast<int>(wanted - first));
-      draining_ = false;
-    }
-    next_clean_ = wanted + 1;
-    while (!draining_) {
-      const auto frame = feed_->next();
-      draining_ = !frame;
-      if (!frame) break;
-      if (auto clean = stage_->push(*frame, progress)) return clean;
-    }
-    return stage_->drain(progress);
-  }
-  // What moves on its own in a frame, from its neighbours as they were filmed.
-  std::shared_ptr<const OwnMotion> ownMotion(int64_t wanted) {
-    if (!own_feed_) own_feed_ = std::make_unique<ClipReader>(reader_.info(), ReadOptions{0, fields_});
-    if (!own_stage_ || wanted != next_own_) {
-      own_feed_->seek(std::max<int64_t>(0, wanted - 1));
-      own_stage_.emplace(correction_);
-    }
-    next_own_ = wanted + 1;
-    while (const auto frame = own_feed_->next())
-      if (const auto ready = own_stage_->push(*frame); ready && ready->frame.index == wanted)
-        return ready->own;
-    const auto last = own_stage_->drain();
-    return last && last->frame.index == wanted ? last->own : nullptr;
-  }
 
   ClipReader reader_;
-  std::unique_ptr<ClipReader> own_feed_;
-  std::optional<OwnMotionStage> own_stage_;
-  int64_t next_own_ = -1;
-  std::unique_ptr<ClipReader> feed_;
-  std::optional<SensorStage> stage_;
-  int64_t next_clean_ = -1;
-  bool draining_ = false;
-  Fields fields_;
   PictureSize size_;
   Geometry geometry_;
   Correction correction_;
-  bool own_motion_;
+  AnyFrame staged_;
   std::optional<Geometry> half_geometry_;
   std::optional<Frame> frame_;
   int64_t wanted_ = 0, position_ = 0;
@@ -301,6 +225,18 @@ class Maker {
 bool Preview::superseded(int64_t index) {
   const std::lock_guard lock(mutex_);
   return wanted_ && *wanted_ != index;
+}
+
+bool Preview::isCurrent(int generation) const {
+  const std::lock_guard lock(mutex_);
+  return generation == generation_;
+}
+
+// On the way to the interface's thread another clip may have been chosen: its answer is of no use then.
+void Preview::hand(const PreviewFrame& frame, int generation) {
+  QMetaObject::invokeMethod(this, [this, frame, generation] {
+    if (isCurrent(generation)) Q_EMIT ready(frame);
+  });
 }
 
 void Preview::work(const std::stop_token& stop) {
@@ -329,14 +265,14 @@ void Preview::work(const std::stop_token& stop) {
     }
     try {
       if (generation != job.generation) {
-        maker = std::make_unique<Maker>(job.clip, job.correction, job.fields, job.own_motion);
+        maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion);
         generation = job.generation;
       }
       maker->goTo(index);
       if (drafts_) {
         if (auto draft = maker->draft()) {
           draft->wanted = index;
-          if (asked) Q_EMIT ready(*draft);
+          if (asked) hand(*draft, job.generation);
           const std::lock_guard lock(mutex_);
           draft_ = std::move(*draft);
         }
@@ -364,7 +300,7 @@ void Preview::work(const std::stop_token& stop) {
         if (asked) asked_at_ = std::chrono::steady_clock::now();
       }
       if (asked)
-        Q_EMIT ready(result);
+        hand(result, job.generation);
       else
         Q_EMIT loopProgress();
     } catch (const std::exception& error) {
@@ -378,7 +314,9 @@ void Preview::work(const std::stop_token& stop) {
         const std::lock_guard lock(mutex_);
         loop_first_ = loop_last_ = 0;
       }
-      Q_EMIT failed(QString::fromUtf8(error.what()));
+      QMetaObject::invokeMethod(this, [this, why = QString::fromUtf8(error.what()), of = job.generation] {
+        if (isCurrent(of)) Q_EMIT failed(why);
+      });
     }
   }
 }

@@ -6,8 +6,6 @@
 #include <atomic>
 #include <chrono>
 #include <condition_variable>
-#include <list>
-#include <map>
 #include <mutex>
 #include <optional>
 #include <thread>
@@ -16,6 +14,7 @@
 #include "core/media/reader.h"
 #include "core/noise/judge.h"
 #include "core/pipeline/correction.h"
+#include "desktop/picture_cache.h"
 
 namespace glenhaze::desktop {
 
@@ -37,11 +36,11 @@ struct PreviewFrame {
 class Preview : public QObject {
   Q_OBJECT
  public:
-  explicit Preview(QObject* parent = nullptr);
+  explicit Preview(std::shared_ptr<PictureCache> pictures, QObject* parent = nullptr);
   ~Preview() override;
 
-  /// Another clip or other settings; frames made before are forgotten.
-  void setClip(const ClipInfo& clip, const Correction& correction, Fields fields);
+  /// Another clip or other settings; frames made before are forgotten, and none of them arrives any more.
+  void setClip(const ClipInfo& clip, const Correction& correction, const ReadOptions& reading);
   void clear();
 
   /// Asks for a frame; arrives through ready(). Cached frames arrive at once.
@@ -66,16 +65,17 @@ class Preview : public QObject {
   struct Job {
     ClipInfo clip;
     Correction correction;
-    Fields fields = Fields::Keep;
+    ReadOptions reading;
     bool own_motion = false;
     int generation = 0;
   };
   void forget();
+  bool isCurrent(int generation) const;
+  void hand(const PreviewFrame& frame, int generation);
   void work(const std::stop_token& stop);
   bool superseded(int64_t index);
   std::optional<int64_t> nextAhead() const;
   void keep(PreviewFrame frame);
-  static constexpr size_t kCacheBytes = 768ULL << 20;
   static constexpr std::chrono::milliseconds kIdle{350};
 
   mutable std::mutex mutex_;
@@ -85,9 +85,8 @@ class Preview : public QObject {
   int64_t last_asked_ = 0;
   std::chrono::steady_clock::time_point asked_at_;
   int64_t loop_first_ = 0, loop_last_ = 0;
-  std::map<int64_t, PreviewFrame> cache_;
-  std::list<int64_t> order_;
-  size_t cache_bytes_ = 0;
+  const std::shared_ptr<PictureCache> pictures_;
+  const int owner_;
   int generation_ = 0;
   std::stop_source making_;  // stops the frame in work when another one is wanted
   int64_t in_work_ = -1;

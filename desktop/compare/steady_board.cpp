@@ -27,7 +27,8 @@ QString strengthText(const StabilizationSettings& s) {
   return QObject::tr("smooth %1").arg(withUnit(s.smoothing_s, 2, QStringLiteral("s")));
 }
 
-SteadyBoard::SteadyBoard(QWidget* parent) : TileBoard(parent) {
+SteadyBoard::SteadyBoard(std::shared_ptr<PictureCache> pictures, QWidget* parent)
+    : TileBoard(parent), pictures_(std::move(pictures)), owner_(pictures_->newOwner()) {
   for (size_t i = 2; i < kMost; ++i)
     connect(addButton(i, tr("Use"), tr("Steady the clip like this")), &QPushButton::clicked, this, [this, i] {
       if (i - 1 < strengths_.size()) Q_EMIT chosen(strengths_[i - 1]);
@@ -37,6 +38,8 @@ SteadyBoard::SteadyBoard(QWidget* parent) : TileBoard(parent) {
   });
 }
 
+SteadyBoard::~SteadyBoard() { pictures_->forget(owner_); }
+
 void SteadyBoard::setClip(const MotionRequest& request, const Correction& correction,
                           std::shared_ptr<const MotionAnswer> answer, FrameRange range, const QString& why) {
   const std::string key = request.clip.path.string() + motionFingerprint(request) +
@@ -45,7 +48,7 @@ void SteadyBoard::setClip(const MotionRequest& request, const Correction& correc
   if (key == key_ && correction == correction_) return;
   key_ = key;
   correction_ = correction;
-  frames_.clear();
+  pictures_->forget(owner_);
   strengths_.clear();
   work_.stop();
   for (size_t i = 0; i < kMost; ++i) {
@@ -82,11 +85,13 @@ void SteadyBoard::begin(const MotionRequest& request, const Correction& correcti
     playVariants(
         request.clip, request.fields, range, correction, motions, kWidth,
         [&](const SteadyFrames& f) {
-          Pictures p;
-          p.images[0] = imageOf(f.source);
-          for (size_t i = 0; i < f.corrected.size(); ++i) p.images[i + 1] = imageOf(f.corrected[i]);
-          onBoard([this, p = std::move(p), index = f.index] {
-            frames_[index] = p;
+          auto p = std::make_shared<Pictures>();
+          p->images[0] = imageOf(f.source);
+          for (size_t i = 0; i < f.corrected.size(); ++i) p->images[i + 1] = imageOf(f.corrected[i]);
+          size_t bytes = 0;
+          for (const QImage& image : p->images) bytes += static_cast<size_t>(image.sizeInBytes());
+          onBoard([this, p, bytes, index = f.index] {
+            pictures_->put(owner_, index, p, bytes);
             Q_EMIT filled(index);
           });
           return true;
@@ -111,18 +116,17 @@ void SteadyBoard::nameTiles(const std::vector<StabilizedClip>& clips) {
 }
 
 void SteadyBoard::showFrame(int64_t index) {
-  const auto known = frames_.find(index);
-  if (known == frames_.end()) return;
+  const auto known = std::static_pointer_cast<const Pictures>(pictures_->find(owner_, index));
+  if (!known) return;
   for (size_t i = 0; i < kMost; ++i) {
-    const QImage& image = known->second.images[i];
+    const QImage& image = known->images[i];
     tile(i).view->setPicture(image, image.size());
   }
 }
 
 int64_t SteadyBoard::after(int64_t index) const {
-  if (frames_.empty()) return -1;
-  const auto next = frames_.upper_bound(index);
-  return next == frames_.end() ? frames_.begin()->first : next->first;
+  if (const auto next = pictures_->next(owner_, index + 1)) return *next;
+  return pictures_->next(owner_, INT64_MIN).value_or(-1);
 }
 
 }  // namespace glenhaze::desktop

@@ -4,13 +4,13 @@
 
 #include <QImage>
 #include <array>
-#include <map>
 #include <memory>
 #include <vector>
 
 #include "core/pipeline/steady_variants.h"
 #include "desktop/background.h"
 #include "desktop/compare/tile_board.h"
+#include "desktop/picture_cache.h"
 
 namespace glenhaze::desktop {
 
@@ -18,7 +18,8 @@ class SteadyBoard : public TileBoard {
   Q_OBJECT
  public:
   static constexpr int64_t kMostFrames = 75;
-  explicit SteadyBoard(QWidget* parent = nullptr);
+  explicit SteadyBoard(std::shared_ptr<PictureCache> pictures, QWidget* parent = nullptr);
+  ~SteadyBoard() override;
   /// What is looked at; frames of `range` are made in the background. Without an answer the board is empty
   /// and says `why`.
   void setClip(const MotionRequest& request, const Correction& correction,
@@ -27,7 +28,7 @@ class SteadyBoard : public TileBoard {
   void showFrame(int64_t index);
   /// The frame after it that is there, from the beginning again behind the last; −1 when there is none.
   int64_t after(int64_t index) const;
-  bool settled() const { return !work_.busy() && !frames_.empty(); }
+  bool settled() const { return !work_.busy() && pictures_->usedBy(owner_) > 0; }
   /// The settings of the tiles after the source.
   const std::vector<StabilizationSettings>& strengths() const { return strengths_; }
 
@@ -44,7 +45,8 @@ class SteadyBoard : public TileBoard {
              FrameRange range);
   void nameTiles(const std::vector<StabilizedClip>& clips);
   std::vector<StabilizationSettings> strengths_;
-  std::map<int64_t, Pictures> frames_;
+  const std::shared_ptr<PictureCache> pictures_;
+  const int owner_;
   std::string key_;
   Correction correction_;
   QSize size_;

@@ -106,7 +106,9 @@ QVariant RunModel::data(const QModelIndex& index, int role) const {
     return static_cast<int>((number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
   if (role == Qt::ForegroundRole && (item.state == RunState::Skipped || item.state == RunState::Waiting))
     return look::kQuiet;
-  if (role == Qt::ToolTipRole) return QString::fromStdString(item.why);
+  if (role == Qt::ToolTipRole)
+    return QString::fromStdString(item.why +
+                                  (item.checked.empty() ? "" : "\nChecked: " + item.checked + "."));
   if (role != Qt::DisplayRole) return {};
   switch (index.column()) {
     case Clip:

@@ -294,6 +294,10 @@ void ShootPlace::showMenu(const QPoint& at) {
   if (session_.plans()[static_cast<size_t>(clips.front())].info.interlaced)
     change(first.deinterlace ? tr("Keep fields") : tr("Deinterlace"),
            [on = !first.deinterlace](ShootClip& c) { c.deinterlace = on; });
+  // A fault that is met only while rendering is known from the run; offered wherever there is film.
+  if (session_.plans()[static_cast<size_t>(clips.front())].info.kind == ClipKind::Film)
+    change(first.hold_damage ? tr("Render only if undamaged") : tr("Render what is readable, if damaged"),
+           [on = !first.hold_damage](ShootClip& c) { c.hold_damage = on; });
   menu.addSeparator();
   menu.addAction(tr("Remove from the shoot"), this, [=, this] {
     session_.edit(tr("Remove from the shoot"), [&](Shoot& shoot) {

@@ -289,5 +289,23 @@ TEST(Shadows, ColourFadesTowardsBlackOnly) {
   EXPECT_NEAR(half.planes[1].row<uint8_t>(4)[0], 148, 1);
 }
 
+TEST(FlickerPath, IsTheSameAfterItWasKept) {
+  FlickerPath path;
+  path.first = 3;
+  path.bands = 2;
+  path.depth = 0.0123456789;
+  path.rate_hz = 100.0 / 3;
+  path.gain = {1.0F, 0.98765432F, 1.0F + 1e-7F, -0.0F, 3e-39F, 1.5F};
+  const std::string text = flickerToText(path);
+  EXPECT_EQ(flickerFromText(text), path);
+  EXPECT_EQ(flickerFromText(flickerToText(FlickerPath{})), FlickerPath{});
+  // Cut off, of no whole frame, or not ours: measured again.
+  for (const std::string& bad :
+       {text.substr(0, text.size() - 1), text.substr(0, text.size() - 8), std::string(),
+        std::string("0 1 0 0"), std::string("0 0 0 0 "), std::string("0 -1 0 0 "),
+        std::string("0 1 0 0 7f800000"), std::string("0 1 0 0 zzzzzzzz")})
+    EXPECT_EQ(flickerFromText(bad), std::nullopt) << bad;
+}
+
 }  // namespace
 }  // namespace glenhaze

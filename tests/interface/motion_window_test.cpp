@@ -162,8 +162,8 @@ TEST_F(MotionWindow, StrengthsPlaySideBySideAndOneIsTaken) {
   // Every frame of the loop is there, and they play one after the other, round and round.
   for (int64_t i = 0; i + 1 < windy().info.frames; ++i) EXPECT_EQ(board.after(i), i + 1);
   EXPECT_EQ(board.after(windy().info.frames - 1), 0);
-  const int64_t before = compare.frame();
-  ASSERT_TRUE(eventually([&] { return compare.frame() != before; }));
+  const int64_t before = compare.state().frame();
+  ASSERT_TRUE(eventually([&] { return compare.state().frame() != before; }));
   QTest::keyClick(&compare, Qt::Key_P);
   buttonSaying(board, QStringLiteral("Use"))->click();
   ASSERT_TRUE(windy().clip.stabilization);
@@ -181,7 +181,7 @@ TEST_F(MotionWindow, WhatMovesOnItsOwnIsMappedAndMendedWhereAsked) {
   give([](Profile& p) { p.shutter = shutterPartByHand({0.015, ScanDirection::Down}); });
   window->go(MainWindow::Compare);
   ComparePlace& compare = window->comparePlace();
-  compare.goTo(4);
+  compare.state().goTo(4);
   compare.setLook(5);
   const auto says = [&](const QString& text) {
     for (const QLabel* label : compare.findChildren<QLabel*>())

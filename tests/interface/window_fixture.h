@@ -9,16 +9,10 @@
 
 #include "core/profile/edit.h"
 #include "desktop/main_window.h"
+#include "tests/desktop/wait.h"
 #include "tests/support/footage.h"
 
 namespace glenhaze::desktop {
-
-constexpr int kPatience_ms = 60000;
-
-template <typename Condition>
-bool eventually(Condition condition) {
-  return QTest::qWaitFor(condition, kPatience_ms);
-}
 
 template <typename Widget>
 Widget* named(QWidget& parent, const QString& name) {

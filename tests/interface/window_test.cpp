@@ -58,7 +58,7 @@ TEST_F(Window, CompareShowsSourceAndCorrected) {
   EXPECT_EQ(compare.view().pictureSize(), QSize(320, 180));
   for (int i = 0; i < 3; ++i) QTest::keyClick(&compare, Qt::Key_Comma);
   ASSERT_TRUE(eventually([&] { return compare.settled(); }));
-  EXPECT_EQ(compare.frame(), 1);
+  EXPECT_EQ(compare.state().frame(), 1);
   QTest::keyClick(&compare, Qt::Key_2);
   EXPECT_EQ(compare.view().zoom(), 2);
   const QImage divided = compare.view().grab().toImage();
@@ -76,17 +76,17 @@ TEST_F(Window, InAndOutPointsFollowTheKeys) {
   ComparePlace& compare = window->comparePlace();
   ASSERT_TRUE(eventually([&] { return compare.settled(); }));
   const auto range = [&] { return window->session().plans()[0].job.range; };
-  compare.goTo(2);
+  compare.state().goTo(2);
   QTest::keyClick(&compare, Qt::Key_I);
   ASSERT_TRUE(range());
   EXPECT_EQ(range()->first, 2);
   EXPECT_EQ(range()->last, 8);
-  compare.goTo(5);
+  compare.state().goTo(5);
   QTest::keyClick(&compare, Qt::Key_O);
   EXPECT_EQ(range()->first, 2);
   EXPECT_EQ(range()->last, 6);
   // An out point before the in point starts over at the beginning.
-  compare.goTo(1);
+  compare.state().goTo(1);
   QTest::keyClick(&compare, Qt::Key_O);
   EXPECT_EQ(range()->first, 0);
   EXPECT_EQ(range()->last, 2);

@@ -135,7 +135,6 @@ TEST(Decide, WhatDoesNotMatterDoesNotMakeAnOutputStale) {
   };
   const auto nothing = [](Bench&) {};
   same("name of the shoot", nothing, [](Bench& b) { b.shoot.name = "x"; });
-  same("threads", nothing, [](Bench& b) { b.shoot.output.encode.threads = 3; });
   same("output folder", nothing, [](Bench& b) { b.shoot.output.folder = "/x"; });
   same("evidence", nothing, [](Bench& b) { b.profiles[0].lens->rms_px = 9; });
   same("another ISO's curve", nothing, [](Bench& b) { b.put(3200, "", 9); });

@@ -64,6 +64,7 @@ json other(const json& leaf, const std::string& path) {
        std::vector<std::pair<std::string, std::string>>{{"model", "division"},
                                                         {"direction", "down"},
                                                         {"fields", "keep"},
+                                                        {"damage", "hold"},
                                                         {"codec", "ffv1"},
                                                         {"quality", "small"},
                                                         {"sound", "none"},

@@ -93,6 +93,12 @@ const AVCodec* findEncoder(Codec codec) {
   return encoder;
 }
 
+// x265 keeps a pool of its own, which FFmpeg's number of threads does not bind.
+static std::string quietParams() {
+  const int threads = codecThreads();
+  return "log-level=error" + (threads > 0 ? ":pools=" + std::to_string(threads) : "");
+}
+
 void applySettings(AVCodecContext& context, const EncodeSettings& settings) {
   // Constant-quality values: visually close to the source, smaller, and for further work.
   static constexpr std::array<const char*, 3> kCrf264 = {"24", "19", "15"};
@@ -112,7 +118,7 @@ void applySettings(AVCodecContext& context, const EncodeSettings& settings) {
       context.gop_size = 30;
       if (!is264) {
         context.codec_tag = MKTAG('h', 'v', 'c', '1');
-        av_opt_set(priv, "x265-params", "log-level=error", 0);
+        av_opt_set(priv, "x265-params", quietParams().c_str(), 0);
       }
       break;
     case Codec::ProRes422HQ:
@@ -153,7 +159,7 @@ std::string masteringText(const std::array<double, 10>& d) {
 void applyHdr(AVCodecContext& context, const EncodeSettings& settings, const HdrTags& hdr) {
   const bool is264 = settings.codec == Codec::H264;
   if (hdr.empty() || (!is264 && settings.codec != Codec::H265)) return;
-  std::string text = is264 ? "" : "log-level=error:repeat-headers=1:hdr10=1";
+  std::string text = is264 ? "" : quietParams() + ":repeat-headers=1:hdr10=1";
   const auto add = [&](const std::string& more) { text += (text.empty() ? "" : ":") + more; };
   if (hdr.display) add((is264 ? "mastering-display=" : "master-display=") + masteringText(*hdr.display));
   if (hdr.light)

@@ -177,6 +177,7 @@ class PcmConverter {
 
 struct Companion::Track {
   int output_stream = -1;
+  int64_t last_dts = INT64_MIN;       ///< written, in the source's time base
   std::unique_ptr<PcmConverter> pcm;  ///< null: packets are copied
 };
 
@@ -252,6 +253,9 @@ void Companion::handle(AVFormatContext& output, AVPacket& packet) {
     track->pcm->push(output, &packet, llround(start_s_ * rate), track->output_stream);
     return;
   }
+  // Where streams were joined, the second one's sound may begin before the first one's has ended.
+  if (stamp <= track->last_dts) return;
+  track->last_dts = stamp;
   const auto shift = static_cast<int64_t>(llround(start_s_ / av_q2d(base)));
   if (packet.pts != AV_NOPTS_VALUE) packet.pts -= shift;
   if (packet.dts != AV_NOPTS_VALUE) packet.dts -= shift;

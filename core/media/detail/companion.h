@@ -22,6 +22,8 @@ class Companion {
   /// Writes all packets up to `until_s` (seconds of the output). Call finish() for the rest.
   void writeUntil(AVFormatContext& output, double until_s);
   void finish(AVFormatContext& output);
+  /// Nothing later than this, in the source's own time.
+  void endAt(double end_s) { end_s_ = end_s; }
 
  private:
   struct Track;

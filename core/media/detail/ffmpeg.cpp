@@ -3,6 +3,7 @@
 #include <array>
 #include <utility>
 
+#include "core/base/parallel.h"
 #include "core/frame/av_format.h"
 #include "core/media/sequence.h"
 
@@ -19,6 +20,11 @@ FramePtr makeAvFrame() {
   FramePtr frame(av_frame_alloc());
   if (!frame) throw std::bad_alloc();
   return frame;
+}
+
+int codecThreads() {
+  const int allowed = workerThreads();
+  return allowed < av_cpu_count() ? allowed : 0;
 }
 
 std::string avText(int code) {

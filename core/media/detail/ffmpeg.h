@@ -5,6 +5,7 @@ extern "C" {
 #include <libavcodec/avcodec.h>
 #include <libavfilter/avfilter.h>
 #include <libavformat/avformat.h>
+#include <libavutil/cpu.h>
 #include <libavutil/display.h>
 #include <libavutil/mastering_display_metadata.h>
 #include <libavutil/opt.h>
@@ -55,6 +56,10 @@ using GraphPtr = std::unique_ptr<AVFilterGraph, GraphDeleter>;
 
 PacketPtr makePacket();
 FramePtr makeAvFrame();
+
+/// Threads for a decoder or encoder: as many as workers are allowed (see core/base/parallel.h); 0, FFmpeg's
+/// own choice, where they are not limited.
+int codecThreads();
 
 /// FFmpeg's words for an error code.
 std::string avText(int code);

@@ -1,3 +1,5 @@
+// A program of tests with an application around it.
+
 #include <gtest/gtest.h>
 
 #include <QApplication>

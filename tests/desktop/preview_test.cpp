@@ -1,0 +1,103 @@
+#include "desktop/compare/preview.h"
+
+#include <gtest/gtest.h>
+
+#include <QSignalSpy>
+
+#include "core/pipeline/any_frame.h"
+#include "tests/desktop/wait.h"
+#include "tests/support/footage.h"
+#include "tests/support/noise.h"
+
+namespace glenhaze::desktop {
+namespace {
+
+class PreviewTest : public ::testing::Test {
+ protected:
+  PreviewTest() {
+    QObject::connect(&preview_, &Preview::ready, &preview_,
+                     [this](const PreviewFrame& f) { got_.push_back(f); });
+  }
+  ClipInfo film(const char* name, int64_t frames, int width = 320) {
+    auto settings = testing::smallFilm(frames);
+    return probe(testing::makeFilm(folder_ / name, settings,
+                                   testing::smallCamera(LensModel::BrownConrady, width, width * 9 / 16)));
+  }
+  const PreviewFrame* last() const {
+    for (auto at = got_.rbegin(); at != got_.rend(); ++at)
+      if (!at->draft) return &*at;
+    return nullptr;
+  }
+
+  testing::ScratchFolder folder_;
+  std::shared_ptr<PictureCache> pictures_ = std::make_shared<PictureCache>();
+  Preview preview_{pictures_};
+  std::vector<PreviewFrame> got_;
+};
+
+Correction cleaning() {
+  Correction c;
+  c.lens = testing::smallCamera().lens;
+  c.noise = testing::evenCurve(3);
+  return c;
+}
+
+TEST_F(PreviewTest, AnswersWithTheFrameAsItIsRendered) {
+  const ClipInfo clip = film("a.mp4", 12);
+  preview_.setClip(clip, cleaning(), {});
+  for (const int64_t at : {5, 6, 2}) {
+    got_.clear();
+    preview_.request(at);
+    ASSERT_TRUE(eventually([&] { return last() != nullptr; }));
+    EXPECT_EQ(last()->index, at);
+    EXPECT_TRUE(sameSamples(last()->corrected_frame, AnyFrame(clip, cleaning()).make(at).corrected)) << at;
+    EXPECT_TRUE(last()->removal);
+    EXPECT_TRUE(preview_.cached(at));
+  }
+}
+
+// What was asked for of a former clip must never arrive under another one's name.
+TEST_F(PreviewTest, AFormerClipsFramesDoNotArriveAnyMore) {
+  const ClipInfo narrow = film("a.mp4", 12), wide = film("b.mp4", 12, 640);
+  for (int round = 0; round < 12; ++round) {
+    preview_.setClip(narrow, {}, {});
+    preview_.request(4);
+    // As long as making it may take, so that it is caught at every stage, and in the queue behind it.
+    QTest::qSleep(round * 3);
+    preview_.setClip(wide, {}, {});
+    got_.clear();
+    preview_.request(4);
+    ASSERT_TRUE(eventually([&] { return last() != nullptr; }));
+    QTest::qWait(20);
+    for (const PreviewFrame& f : got_) EXPECT_EQ(f.source.width() % 640, 0) << round;
+  }
+}
+
+TEST_F(PreviewTest, TheLoopIsMadeAheadAsFarAsTheBudgetGoes) {
+  const ClipInfo clip = film("a.mp4", 20);
+  preview_.setClip(clip, {}, {});
+  preview_.setLoop(5, 15);
+  ASSERT_TRUE(eventually([&] { return preview_.loopFilled() == 10; }));
+  const size_t all = pictures_->used();
+  EXPECT_GT(all, 0U);
+  pictures_->setBudget(all / 2);
+  preview_.setClip(clip, cleaning(), {});
+  preview_.setLoop(5, 15);
+  ASSERT_TRUE(eventually([&] { return preview_.loopFilled() >= 2; }));
+  QTest::qWait(500);
+  EXPECT_LT(preview_.loopFilled(), 10);
+  EXPECT_LE(pictures_->used(), all / 2);
+}
+
+TEST_F(PreviewTest, WhatCannotBeReadIsSaid) {
+  const ClipInfo clip = film("a.mp4", 6);
+  QSignalSpy failed(&preview_, &Preview::failed);
+  std::filesystem::remove(folder_ / "a.mp4");
+  preview_.setClip(clip, {}, {});
+  preview_.request(2);
+  ASSERT_TRUE(eventually([&] { return failed.count() > 0; }));
+  EXPECT_TRUE(failed[0][0].toString().contains(QStringLiteral("no such file")));
+}
+
+}  // namespace
+}  // namespace glenhaze::desktop
