@@ -19,3 +19,10 @@ if(GLENHAZE_SANITIZE)
     -Wno-maybe-uninitialized)
   target_link_options(glenhaze_options INTERFACE -fsanitize=address,undefined)
 endif()
+if(GLENHAZE_FUZZ)
+  target_compile_options(glenhaze_options INTERFACE
+    -fsanitize=fuzzer-no-link,address,undefined -fno-sanitize-recover=undefined -fno-omit-frame-pointer
+    # clang finds other things than GCC, which is the compiler that we keep clean.
+    -Wno-unused-const-variable -Wno-missing-field-initializers)
+  target_link_options(glenhaze_options INTERFACE -fsanitize=address,undefined)
+endif()

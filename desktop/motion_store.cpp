@@ -1,7 +1,6 @@
 #include "desktop/motion_store.h"
 
-#include <array>
-#include <cstdio>
+#include "core/base/numbers.h"
 
 namespace glenhaze::desktop {
 
@@ -9,11 +8,7 @@ namespace {
 
 std::string numbers(std::initializer_list<double> values) {
   std::string text;
-  std::array<char, 40> one{};
-  for (const double v : values) {
-    std::snprintf(one.data(), one.size(), "%.9g ", v);
-    text += one.data();
-  }
+  for (const double v : values) text += exactText(v) + " ";
   return text;
 }
 

@@ -196,12 +196,7 @@ double FlickerPath::at(int64_t frame, double row) const {
 
 std::string FlickerPath::describe() const {
   if (depth <= 0) return "";
-  std::array<char, 48> text{};
-  if (rate_hz > 0)
-    std::snprintf(text.data(), text.size(), "%.1f %% at %.1f Hz", depth * 100, rate_hz);
-  else
-    std::snprintf(text.data(), text.size(), "%.1f %%", depth * 100);
-  return text.data();
+  return fixedText(depth * 100, 1) + " %" + (rate_hz > 0 ? " at " + fixedText(rate_hz, 1) + " Hz" : "");
 }
 
 FlickerPath flickerPath(const LevelSteps& steps, double fps, int64_t first) {

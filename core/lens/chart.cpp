@@ -11,6 +11,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/base/error.h"
+#include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/frame/rgb.h"
 #include "core/lens/coverage.h"
@@ -211,10 +212,8 @@ bool rejectOutliers(const std::vector<ChartView*>& views) {
   size_t left = views.size();
   for (ChartView* v : views)
     if (v->rms_px > limit && left > kLeastViews) {
-      char text[96];
-      std::snprintf(text, sizeof text, "does not fit: %.2f px where the others leave %.2f px", v->rms_px,
-                    all[all.size() / 2]);
-      v->left_out = text;
+      v->left_out = "does not fit: " + fixedText(v->rms_px, 2) + " px where the others leave " +
+                    fixedText(all[all.size() / 2], 2) + " px";
       --left;
       any = true;
     }
@@ -242,11 +241,9 @@ const ModelFit* rivalOf(const std::vector<ModelFit>& fits) {
 }
 
 std::string comparison(const ModelFit& best, const ModelFit& other) {
-  char text[160];
-  std::snprintf(text, sizeof text, "%s leaves %.3f px, %s %.3f px%s", lensModelTitle(best.model).c_str(),
-                best.rms_px, lensModelTitle(other.model).c_str(), other.rms_px,
-                other.usable ? "" : " and folds over inside the picture");
-  return text;
+  return lensModelTitle(best.model) + " leaves " + fixedText(best.rms_px, 3) + " px, " +
+         lensModelTitle(other.model) + " " + fixedText(other.rms_px, 3) + " px" +
+         (other.usable ? "" : " and folds over inside the picture");
 }
 
 }  // namespace
@@ -434,20 +431,15 @@ std::string chartPdf(const ChartSpec& spec) {
   const double cell = std::min({spec.square_mm * kPerMm, (kWidth - 40) / columns, (kHeight - 70) / rows});
   const double x0 = (kWidth - cell * columns) / 2, y0 = (kHeight - cell * rows) / 2 + 10;
   std::string page = "0 g\n";
-  char text[200];
+  const std::string side = fixedText(cell, 3);
   for (int r = 0; r < rows; ++r)
     for (int c = 0; c < columns; ++c)
-      if ((r + c) % 2 == 0) {
-        std::snprintf(text, sizeof text, "%.3f %.3f %.3f %.3f re\n", x0 + c * cell, y0 + r * cell, cell,
-                      cell);
-        page += text;
-      }
-  page += "f\n";
-  std::snprintf(text, sizeof text,
-                "BT /F1 11 Tf 24 18 Td (Glenhaze chart, %d x %d inner corners, %.2f mm squares when printed "
-                "at 100 %%. Keep it flat.) Tj ET\n",
-                spec.columns, spec.rows, cell / kPerMm);
-  page += text;
+      if ((r + c) % 2 == 0)
+        page += fixedText(x0 + c * cell, 3) + " " + fixedText(y0 + r * cell, 3) + " " + side + " " + side +
+                " re\n";
+  page += "f\nBT /F1 11 Tf 24 18 Td (Glenhaze chart, " + std::to_string(spec.columns) + " x " +
+          std::to_string(spec.rows) + " inner corners, " + fixedText(cell / kPerMm, 2) +
+          " mm squares when printed at 100 %. Keep it flat.) Tj ET\n";
   std::vector<std::string> objects = {
       "<< /Type /Catalog /Pages 2 0 R >>", "<< /Type /Pages /Kids [3 0 R] /Count 1 >>",
       "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 841.89 595.28] /Contents 4 0 R /Resources << /Font << /F1 "
@@ -463,8 +455,9 @@ std::string chartPdf(const ChartSpec& spec) {
   const size_t table = pdf.size();
   pdf += "xref\n0 6\n0000000000 65535 f \n";
   for (const size_t offset : offsets) {
-    std::snprintf(text, sizeof text, "%010zu 00000 n \n", offset);
-    pdf += text;
+    constexpr size_t kDigits = 10;
+    const std::string number = std::to_string(offset);
+    pdf += std::string(kDigits - number.size(), '0') + number + " 00000 n \n";
   }
   return pdf + "trailer << /Size 6 /Root 1 0 R >>\nstartxref\n" + std::to_string(table) + "\n%%EOF\n";
 }

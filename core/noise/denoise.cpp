@@ -3,11 +3,11 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstdio>
 #include <deque>
 #include <limits>
 
 #include "core/base/error.h"
+#include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/noise/blocks.h"
 #include "core/noise/detail/block_kernel.h"
@@ -48,12 +48,6 @@ struct Held {
   bool repeats = false;  ///< the same samples as the frame before: no evidence of its own
 };
 
-std::string shortNumber(double v) {
-  std::array<char, 16> text{};
-  std::snprintf(text.data(), text.size(), "%g", v);
-  return text.data();
-}
-
 void requireSettings(const DenoiseSettings& s, const NoiseCurve& curve) {
   const auto fail = [](const std::string& why) {
     throw Error(ErrorKind::BadRequest, "These noise settings cannot be used", "", why, "");
@@ -61,7 +55,7 @@ void requireSettings(const DenoiseSettings& s, const NoiseCurve& curve) {
   if (!curve.usable()) fail("there is no noise curve");
   for (const DenoiseKey& key : denoiseKeys())
     if (const double v = key.get(s); !(v >= key.low && v <= key.high))
-      fail(std::string(key.name) + " must be from " + shortNumber(key.low) + " to " + shortNumber(key.high));
+      fail(std::string(key.name) + " must be from " + exactText(key.low) + " to " + exactText(key.high));
 }
 
 // What the octaves of a curve mean for the coefficients of a block.

@@ -1,11 +1,10 @@
 #include "core/pipeline/clip_motion.h"
 
-#include <array>
 #include <cmath>
-#include <cstdio>
 #include <numbers>
 
 #include "core/base/error.h"
+#include "core/base/numbers.h"
 #include "core/motion/settings.h"
 
 namespace glenhaze {
@@ -63,9 +62,7 @@ std::string tracksKey(const MotionRequest& request) {
 }
 
 std::string motionFingerprint(const MotionRequest& request) {
-  std::array<char, 64> readout{};
-  std::snprintf(readout.data(), readout.size(), "%.7f ", request.shutter.readout_s);
-  return request.log.string() + readout.data() + scanDirectionName(request.shutter.direction) + " " +
+  return request.log.string() + exactText(request.shutter.readout_s) + " " + scanDirectionName(request.shutter.direction) + " " +
          stabilizationToText(request.settings) + masksToText(request.masks) + handKeysToText(request.hand);
 }
 
@@ -131,11 +128,9 @@ void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
 }
 
 std::string describeMotion(const MotionAnswer& answer) {
-  std::array<char, 160> text{};
   const StabilizedClip& s = answer.stabilized;
-  std::snprintf(text.data(), text.size(), "Shake %.2f° to %.3f°, crop %.0f %%.", s.shake_before_deg,
-                s.shake_after_deg, s.crop * 100);
-  return text.data() + (s.advice.empty() ? "" : " " + s.advice);
+  return "Shake " + fixedText(s.shake_before_deg, 2) + "° to " + fixedText(s.shake_after_deg, 3) + "°, crop " +
+         fixedText(s.crop * 100, 0) + " %." + (s.advice.empty() ? "" : " " + s.advice);
 }
 
 }  // namespace glenhaze
