@@ -107,6 +107,9 @@ Profile fromOpenCvFile(const fs::path& path, const CameraMode& camera) {
   } catch (const Error& e) {
     if (e.kind() == ErrorKind::Unreadable) throw;
     throw fail(e.what());
+  } catch (const std::exception& e) {
+    // OpenCV's reader lets the standard library's own exceptions through for damaged files.
+    throw fail(e.what());
   }
 }
 

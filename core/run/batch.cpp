@@ -67,6 +67,14 @@ std::vector<std::string> footageNotes(const ClipInfo& clip, const RenderResult& 
   return notes;
 }
 
+void takeResult(RunItem& item, const RenderResult& rendered) {
+  item.frames = rendered.written.frames;
+  item.bytes = rendered.written.bytes;
+  item.checked = rendered.written.checked;
+  item.seconds = rendered.seconds;
+  item.fps = rendered.fps;
+}
+
 }  // namespace
 
 std::string runStateName(RunState state) {
@@ -224,8 +232,7 @@ ClipPlan Batch::decided(const ClipPlan& plan, const Progress& progress) {
 
 void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
   // Looking at the pictures first takes a tenth of the time, or so.
-  constexpr double kAsking = 0.05, kPreparing = 0.1;
-  const bool asks = item.plan->questions.any();
+  constexpr double kAsking = 0.05;
   const auto made = std::make_shared<ClipPlan>(decided(*item.plan, progressOf(index, stop, 0, kAsking)));
   ClipPlan& plan = *made;
   item.plan = made;
@@ -248,6 +255,26 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
     return;
   }
   job.place.existing = allowed(standing, replace_, output);
+  try {
+    renderAs(item, plan, index, stop, fingerprint, standing);
+  } catch (const Error& error) {
+    // Another run into this folder, of the same settings, was quicker: there is nothing left to do.
+    if (error.kind() == ErrorKind::Cancelled || record.standingOf(output, fingerprint) != Standing::Current)
+      throw;
+    item.was_there = true;
+    item.why = "Rendered by another run at the same time. " + doneText(treatment);
+    item.frames = treatment.range.count();
+  }
+}
+
+// To a name of its own, which the record knows from before it exists, and then under the output's.
+void Batch::renderAs(RunItem& item, ClipPlan& plan, int index, const std::stop_token& stop,
+                     const std::string& fingerprint, Standing standing) {
+  constexpr double kAsking = 0.05, kPreparing = 0.1;  // as in renderInto
+  RenderJob& job = plan.job;
+  const Treatment& treatment = plan.decision.treatment;
+  const fs::path output = job.place.path;
+  RunRecord& record = recordOf(output.parent_path());
   const fs::path temporary =
       record.begin(output, fingerprint, job.clip.path.native(), partDigests(treatment, plan.facts.id));
   job.place.temporary = temporary;
@@ -263,16 +290,13 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
   };
   try {
     std::vector<std::string> notes = plan.decision.notes;
-    const Prepared prepared =
-        prepare(plan, factsOf(plan.basis->shoot.path), notes, progressOf(index, stop, kAsking, kPreparing));
+    const Prepared prepared = prepare(plan, factsOf(plan.basis->shoot.path), notes,
+                                      progressOf(index, stop, kAsking, kPreparing));
     job.correction = correctionOf(treatment, prepared);
-    const RenderResult rendered = renderClip(job, progressOf(index, stop, asks ? kPreparing : 0, 1));
+    const RenderResult rendered =
+        renderClip(job, progressOf(index, stop, item.plan->questions.any() ? kPreparing : 0, 1));
     record.published(temporary);
-    item.frames = rendered.written.frames;
-    item.bytes = rendered.written.bytes;
-    item.checked = rendered.written.checked;
-    item.seconds = rendered.seconds;
-    item.fps = rendered.fps;
+    takeResult(item, rendered);
     for (const std::string& note : footageNotes(job.clip, rendered)) notes.push_back(note);
     item.why = doneText(treatment);
     for (const std::string& note : notes) item.why += " " + note;

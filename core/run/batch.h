@@ -73,6 +73,8 @@ class Batch {
   int nextWaiting() const;
   void renderItem(int index, std::stop_token stop);
   void renderInto(RunItem& item, int index, const std::stop_token& stop);
+  void renderAs(RunItem& item, ClipPlan& plan, int index, const std::stop_token& stop,
+                const std::string& fingerprint, Standing standing);
   ClipPlan decided(const ClipPlan& plan, const Progress& progress);
   FactStore& factsOf(const std::filesystem::path& shoot);
   Progress progressOf(int index, std::stop_token stop, double from, double to);

@@ -17,11 +17,12 @@ class Comparing : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
     footage_ = std::make_unique<testing::ScratchFolder>();
-    testing::makeFilm(*footage_ / "a.mp4", testing::smallFilm(10));
-    testing::makeFilm(*footage_ / "b.mp4", testing::smallFilm(100));
+    const auto tiny = testing::smallCamera(LensModel::BrownConrady, 128, 72);
+    testing::makeFilm(*footage_ / "a.mp4", testing::smallFilm(10), tiny);
+    testing::makeFilm(*footage_ / "b.mp4", testing::smallFilm(100), tiny);
     auto cut = testing::smallFilm(30);
     cut.keep_share = 0.5;
-    testing::makeFilm(*footage_ / "cut.mp4", cut);
+    testing::makeFilm(*footage_ / "cut.mp4", cut, tiny);
   }
   static void TearDownTestSuite() { footage_.reset(); }
   void SetUp() override {
@@ -32,7 +33,7 @@ class Comparing : public ::testing::Test {
     ASSERT_TRUE(eventually([&] { return !session_.probing(); }));
     Profile profile = session_.profileFor(0);
     LensPart lens;
-    lens.lens = testing::smallCamera().lens;
+    lens.lens = testing::smallCamera(LensModel::BrownConrady, 128, 72).lens;
     profile.lens = lens;
     NoisePart noise;
     noise.entries.emplace_back().curve = testing::evenCurve(3, 3, 400);
