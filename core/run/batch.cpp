@@ -290,8 +290,8 @@ void Batch::renderAs(RunItem& item, ClipPlan& plan, int index, const std::stop_t
   };
   try {
     std::vector<std::string> notes = plan.decision.notes;
-    const Prepared prepared = prepare(plan, factsOf(plan.basis->shoot.path), notes,
-                                      progressOf(index, stop, kAsking, kPreparing));
+    const Prepared prepared =
+        prepare(plan, factsOf(plan.basis->shoot.path), notes, progressOf(index, stop, kAsking, kPreparing));
     job.correction = correctionOf(treatment, prepared);
     const RenderResult rendered =
         renderClip(job, progressOf(index, stop, item.plan->questions.any() ? kPreparing : 0, 1));

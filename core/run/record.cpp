@@ -91,13 +91,27 @@ std::optional<FileId> RunRecord::madeAs(const fs::path& output) {
 }
 
 Standing RunRecord::standingOf(const fs::path& output, const std::string& fingerprint) {
-  std::error_code code;
-  if (!fs::exists(fs::symlink_status(output, code))) return Standing::Free;
-  const auto rows = database_.run("SELECT identity, fingerprint FROM outputs WHERE name=?", {nameOf(output)});
-  // Nothing that we make is a link.
-  if (rows.empty() || fs::is_symlink(output, code)) return Standing::Foreign;
-  if (!(fileIdOf(output) == FileId::fromText(textOf(rows[0][0])))) return Standing::Changed;
-  return textOf(rows[0][1]) == fingerprint ? Standing::Current : Standing::Stale;
+  // Another run may put its output there while this one looks: then it looks again.
+  constexpr int kLooks = 8;
+  FileId there;
+  for (int look = 0; look < kLooks; ++look) {
+    std::error_code code;
+    if (!fs::exists(fs::symlink_status(output, code))) return Standing::Free;
+    const FileId now = fileIdOf(output);
+    if (look > 0 && now == there) break;
+    there = now;
+    // What is whole has its identity in the record before it gets its name, and is an output a moment later.
+    const auto rows = database_.run(
+        "SELECT identity, fingerprint FROM outputs WHERE name=? "
+        "UNION ALL SELECT identity, fingerprint FROM work WHERE name=? AND identity<>?",
+        {nameOf(output), nameOf(output), std::string()});
+    // Nothing that we make is a link.
+    if (rows.empty() || fs::is_symlink(output, code)) return Standing::Foreign;
+    for (const auto& row : rows)
+      if (there == FileId::fromText(textOf(row[0])))
+        return textOf(row[1]) == fingerprint ? Standing::Current : Standing::Stale;
+  }
+  return Standing::Changed;
 }
 
 bool RunRecord::isIn(const fs::path& folder) {

@@ -35,7 +35,7 @@ class Rounds : public ::testing::Test {
   Shoot shoot;
   fs::path file, out, profile;
   std::vector<std::vector<std::string>> takes{kClips};  // contents that a clip's file can have
-  bool aged = false;  // nothing that is there is up to date
+  bool aged = false;                                    // nothing that is there is up to date
   std::set<fs::path> theirs;                            // outputs that somebody else changed or put there
   std::map<std::string, std::string> fresh;  // what a render is, by name, clip content and treatment
 
@@ -112,7 +112,8 @@ class Rounds : public ::testing::Test {
   // As if another version of the program had rendered what is there: its fingerprints are others.
   void ageRecord() {
     if (!fs::exists(out / kRecordName)) return;
-    Database(out / kRecordName, "").run("UPDATE outputs SET fingerprint=?", {std::string("of another version")});
+    Database(out / kRecordName, "")
+        .run("UPDATE outputs SET fingerprint=?", {std::string("of another version")});
     aged = true;
   }
 
@@ -181,7 +182,8 @@ TEST_F(Rounds, TheFolderIsAlwaysWhatAFreshRenderWouldBe) {
     // Sometimes two runs of the same at the same time: what one has in hand, the other one leaves.
     const bool two = upTo(4) == 0;
     const pid_t other =
-        two ? testing::startProcess(GLENHAZE_CLI, {"run", file}, folder / "stdout", folder / "stderr") : 0;
+        two ? testing::startProcess(GLENHAZE_CLI, {"run", file}, folder / "other-out", folder / "other-err")
+            : 0;
     const json done = run({"run", "--json", file});
     if (two) {
       ::waitpid(other, nullptr, 0);

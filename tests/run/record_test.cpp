@@ -43,6 +43,25 @@ TEST(RunRecord, TellsWhatIsOursFromWhatIsNot) {
   EXPECT_EQ(record.standingOf(output, "f"), Standing::Foreign);
 }
 
+// Between the moment that an output gets its name and the one that the record knows of it, another run may
+// look: it is not "changed".
+TEST(RunRecord, WhatAnotherRunHasJustPublishedIsKnown) {
+  const testing::ScratchFolder folder;
+  RunRecord record(folder.path()), other(folder.path());
+  const fs::path output = folder / "a.mp4";
+  make(record, output, "old", "before");
+  const fs::path temporary = record.begin(output, "new", "source");
+  writeFileAtomically(temporary, "after");
+  EXPECT_EQ(other.standingOf(output, "new"), Standing::Stale);
+  record.complete(temporary);
+  EXPECT_EQ(other.standingOf(output, "old"), Standing::Current) << "still the former one";
+  fs::rename(temporary, output);
+  EXPECT_EQ(other.standingOf(output, "new"), Standing::Current);
+  record.published(temporary);
+  EXPECT_EQ(other.standingOf(output, "new"), Standing::Current);
+  EXPECT_EQ(other.standingOf(output, "old"), Standing::Stale);
+}
+
 TEST(RunRecord, AFolderIsOursOnlyAsLongAsNothingInItChanges) {
   const testing::ScratchFolder folder;
   RunRecord record(folder.path());

@@ -327,6 +327,9 @@ PointFollower::CellCounts PointFollower::thinOut(const cv::Size& size) {
 
 // Tops the points up to what each cell should have, strongest corners first.
 void PointFollower::refill(const PreparedFrame& now) {
+  // A picture smaller than what a track looks at has no second level: nothing can be followed in it.
+  constexpr size_t kTwoLevels = 4;  // pictures and gradients
+  if (now.pyramid.size() < kTwoLevels) return;
   const cv::Size size = now.picture.size();
   const auto anchor = std::make_shared<const TrackAnchor>(TrackAnchor{now.pyramid});
   anchorLoose(anchor);

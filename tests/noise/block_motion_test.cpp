@@ -1,0 +1,155 @@
+#include "core/noise/detail/block_motion.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+#include "core/base/error.h"
+#include "core/base/parallel.h"
+#include "tests/support/footage.h"
+#include "tests/support/texture.h"
+
+namespace glenhaze::detail {
+namespace {
+
+constexpr int kWidth = 320, kHeight = 192;
+constexpr float kSigma = 2;
+
+double texture(double x, double y) {
+  static const glenhaze::testing::Texture structure;
+  return structure(x, y);
+}
+
+// The texture moved, with noise of its own where `seed` is not 0.
+MotionPicture picture(double dx, double dy, unsigned seed = 0, double sigma = kSigma) {
+  std::mt19937 random(seed);
+  std::normal_distribution<double> noise(0, sigma);
+  const Frame frame = glenhaze::testing::paint(kWidth, kHeight, {}, [&](int x, int y) {
+    const double v = texture(x - dx, y - dy) + (seed > 0 ? noise(random) : 0);
+    return static_cast<int>(std::lround(std::clamp(v, 0.0, 255.0)));
+  });
+  return motionPicture(samplePlane(frame, 0));
+}
+
+// RMS distance from (dx, dy) of the blocks that lie inside, and stay there.
+double errorOf(const MotionField& field, double dx, double dy) {
+  double sum = 0;
+  int count = 0;
+  for (int row = 4; row < field.rows - 4; ++row)
+    for (int column = 4; column < field.columns - 4; ++column) {
+      const BlockVector& v = field.at(column, row);
+      sum += (v.dx - dx) * (v.dx - dx) + (v.dy - dy) * (v.dy - dy);
+      ++count;
+    }
+  return std::sqrt(sum / count);
+}
+
+TEST(BlockMotion, FindsAMoveToAFractionOfASample) {
+  for (const auto& [dx, dy] : {std::pair{0.0, 0.0}, std::pair{3.0, -2.0}, std::pair{1.25, 0.5},
+                               std::pair{-7.4, 5.1}, std::pair{14.0, 0.0}})
+    EXPECT_LT(errorOf(estimateMotion(picture(0, 0), picture(dx, dy), kSigma), dx, dy), 0.15)
+        << dx << " " << dy;
+}
+
+TEST(BlockMotion, NoiseCostsLittle) {
+  EXPECT_LT(errorOf(estimateMotion(picture(0, 0, 1, 6), picture(4.5, -1.5, 2, 6), 6), 4.5, -1.5), 0.35);
+}
+
+// Noise resembles itself somewhere: mostly that is not followed.
+TEST(BlockMotion, OfPureNoiseNothingMoves) {
+  const auto noise = [](unsigned seed) {
+    std::mt19937 random(seed);
+    std::normal_distribution<double> n(120, 8);
+    return motionPicture(samplePlane(
+        glenhaze::testing::paint(
+            kWidth, kHeight, {},
+            [&](int, int) { return static_cast<int>(std::lround(std::clamp(n(random), 0.0, 255.0))); }),
+        0));
+  };
+  const MotionField field = estimateMotion(noise(1), noise(2), 8);
+  size_t still = 0;
+  for (const BlockVector& v : field.vectors) still += std::hypot(v.dx, v.dy) < 1 ? 1U : 0U;
+  EXPECT_GT(static_cast<double>(still), 0.65 * static_cast<double>(field.vectors.size()));
+}
+
+TEST(BlockMotion, AGuessSavesTheSearchAndIsMadeExact) {
+  const MotionPicture a = picture(0, 0), b = picture(6.3, 2.2);
+  MotionField guess = estimateMotion(a, b, kSigma);
+  for (BlockVector& v : guess.vectors) {
+    v.dx = std::round(v.dx) + 0.5F;
+    v.dy = std::round(v.dy) - 0.5F;
+  }
+  EXPECT_LT(errorOf(estimateMotion(a, b, kSigma, guess), 6.3, 2.2), 0.15);
+  for (BlockVector& v : guess.vectors) {
+    v.dx = 6;
+    v.dy = 2;
+  }
+  EXPECT_LT(errorOf(refineMotion(a, b, kSigma, guess), 6.3, 2.2), 0.15);
+}
+
+TEST(BlockMotion, GuessesAddUpAndTurnAround) {
+  const MotionField first = estimateMotion(picture(0, 0), picture(3, 1), kSigma);
+  const MotionField second = estimateMotion(picture(3, 1), picture(5, -3), kSigma);
+  EXPECT_LT(errorOf(chained(first, second), 5, -3), 0.3);
+  EXPECT_LT(errorOf(turnedAround(first), -3, -1), 0.3);
+}
+
+TEST(BlockMotion, VectorsAgreeOnlyWhereTheyAreNear) {
+  const BlockVector v{2, 1, 1};
+  const auto mean = agreement({v, v, {2.5F, 1, 1}, {2, 1.5F, 1}});
+  ASSERT_TRUE(mean);
+  EXPECT_NEAR(mean->dx, 2.125, 0.2);
+  EXPECT_FALSE(agreement({v, v, v, {9, 1, 1}}));
+  // One without structure says little beside three that have some.
+  const auto weighed = agreement({BlockVector{2, 1, 10}, {2, 1, 10}, {2, 1, 10}, {2.9F, 1, 0.01F}});
+  ASSERT_TRUE(weighed);
+  EXPECT_NEAR(weighed->dx, 2, 0.05);
+}
+
+TEST(BlockMotion, CellDifferenceIsTheSumOfWhatDiffers) {
+  SamplePlane a(32, 32), b(32, 32);
+  for (int y = 0; y < 32; ++y)
+    for (int x = 0; x < 32; ++x) {
+      a.row(y)[x] = static_cast<int16_t>(16 * (x + y));
+      b.row(y)[x] = static_cast<int16_t>(16 * (x - 3 + y - 2));
+    }
+  EXPECT_EQ(cellDifference(a, b, 8, 8, 3, 2), 0);
+  EXPECT_EQ(cellDifference(a, b, 8, 8, 0, 0), kStep * kStep * 16 * 5);
+}
+
+TEST(BlockMotion, NearestIsTheWholeNumberNextTo) {
+  for (float v = -4; v < 4; v += 0.06F) EXPECT_EQ(nearest(v), static_cast<int>(std::lround(v))) << v;
+}
+
+TEST(BlockMotion, TheSameForAnyNumberOfThreadsAndForOddSizes) {
+  const MotionPicture a = picture(0, 0, 3), b = picture(2.5, 1, 4);
+  const auto run = [&](int threads) {
+    const ThreadLimit limit(threads);
+    std::vector<float> all;
+    for (const BlockVector& v : estimateMotion(a, b, kSigma).vectors)
+      for (const float f : {v.dx, v.dy, v.sure}) all.push_back(f);
+    return all;
+  };
+  EXPECT_EQ(run(1), run(3));
+  for (const auto& [width, height] : {std::pair{1, 1}, std::pair{17, 9}, std::pair{33, 64}}) {
+    const Frame frame =
+        glenhaze::testing::paint(width, height, {}, [](int x, int y) { return (x * 37 + y * 11) % 256; });
+    const MotionPicture small = motionPicture(samplePlane(frame, 0));
+    const MotionField field = estimateMotion(small, small, kSigma);
+    EXPECT_EQ(field.columns, blocksAlong(width));
+    EXPECT_EQ(field.rows, blocksAlong(height));
+    for (const BlockVector& v : field.vectors) EXPECT_LT(std::hypot(v.dx, v.dy), 0.5) << width;
+  }
+}
+
+TEST(BlockMotion, CanBeStopped) {
+  std::stop_source stop;
+  stop.request_stop();
+  Progress progress;
+  progress.stop = stop.get_token();
+  EXPECT_THROW(estimateMotion(picture(0, 0), picture(1, 0), kSigma, progress), Error);
+}
+
+}  // namespace
+}  // namespace glenhaze::detail
