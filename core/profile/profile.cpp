@@ -35,7 +35,7 @@ Origin originFromName(const std::string& name) {
 std::string unknownKeys(const json& in, std::span<const char* const> known) {
   json kept = json::object();
   for (const auto& [key, value] : in.items())
-    if (std::none_of(known.begin(), known.end(), [&](const char* k) { return key == k; })) kept[key] = value;
+    if (std::none_of(known.begin(), known.end(), [&key = key](const char* k) { return key == k; })) kept[key] = value;
   return kept.empty() ? std::string() : jsonText(kept);
 }
 

@@ -187,7 +187,7 @@ int mendSpecks(std::array<SamplePlane, 3>& planes, int count, int sx, int sy, co
       std::sort(wide.begin(), wide.end());
       wide.erase(std::unique(wide.begin(), wide.end()), wide.end());
       for (const auto& [x, y] : wide) {
-        const auto from = [&](int side, const SpeckSide& s) {
+        const auto from = [&, x = x, y = y](int side, const SpeckSide& s) {
           const BlockVector v = finder.motionAt(side, x << hx, y << hy);
           return at((*s.planes)[static_cast<size_t>(p)],
                     static_cast<float>(x) + v.dx / static_cast<float>(1 << hx),
