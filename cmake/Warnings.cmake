@@ -24,7 +24,5 @@ if(GLENHAZE_FUZZ)
     -fsanitize=fuzzer-no-link,address,undefined -fno-sanitize-recover=undefined -fno-omit-frame-pointer
     # clang finds other things than GCC, which is the compiler that we keep clean.
     -Wno-unused-const-variable -Wno-missing-field-initializers)
-  # The loops over pixels read no files: one instruction set of them is enough.
-  target_compile_definitions(glenhaze_options INTERFACE HWY_COMPILE_ONLY_STATIC)
   target_link_options(glenhaze_options INTERFACE -fsanitize=address,undefined)
 endif()

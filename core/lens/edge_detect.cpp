@@ -3,6 +3,7 @@
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
+#include "core/base/bilinear.h"
 #include "core/frame/rgb.h"
 #include "core/lens/edges.h"
 
@@ -35,7 +36,7 @@ struct Gradients {
     const auto tx = static_cast<float>(x - fx), ty = static_cast<float>(y - fy);
     const float* a = m.ptr<float>(iy);
     const float* b = m.ptr<float>(iy + 1);
-    return (a[ix] * (1 - tx) + a[ix + 1] * tx) * (1 - ty) + (b[ix] * (1 - tx) + b[ix + 1] * tx) * ty;
+    return bilinear(a[ix], a[ix + 1], b[ix], b[ix + 1], tx, ty);
   }
   Point direction(double x, double y) const {
     const Point g{static_cast<double>(sample(gx, x, y)), static_cast<double>(sample(gy, x, y))};

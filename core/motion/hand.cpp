@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/bilinear.h"
 #include "core/base/json_text.h"
 #include "core/base/parallel.h"
 
@@ -161,8 +162,8 @@ Difference differenceUnder(const Frame& frozen, const Frame& frame, const HandKe
         const int x0 = static_cast<int>(sx), y0 = static_cast<int>(sy);
         const double fx = sx - x0, fy = sy - y0;
         const Plane& f = frozen.planes[0];
-        const double there = (f.at(x0, y0, bytes) * (1 - fx) + f.at(x0 + 1, y0, bytes) * fx) * (1 - fy) +
-                             (f.at(x0, y0 + 1, bytes) * (1 - fx) + f.at(x0 + 1, y0 + 1, bytes) * fx) * fy;
+        const auto there = bilinear<double>(f.at(x0, y0, bytes), f.at(x0 + 1, y0, bytes),
+                                            f.at(x0, y0 + 1, bytes), f.at(x0 + 1, y0 + 1, bytes), fx, fy);
         const double off = std::abs(there - frame.planes[0].at(x, y, bytes)) * gain;
         // Raised, so that little differences show.
         *to = static_cast<uint8_t>(std::min(255.0, 3 * off));

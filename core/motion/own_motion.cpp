@@ -6,6 +6,7 @@
 #include <opencv2/imgproc.hpp>
 #include <opencv2/video/tracking.hpp>
 
+#include "core/base/bilinear.h"
 #include "core/base/parallel.h"
 #include "core/motion/detail/reduced_luma.h"
 
@@ -34,7 +35,7 @@ double sampled(const cv::Mat& picture, double x, double y) {
   const uint8_t *a = picture.ptr<uint8_t>(y0) + x0,
                 *b = picture.ptr<uint8_t>(std::min(y0 + 1, picture.rows - 1)) + x0;
   const int right = std::min(1, picture.cols - 1 - x0);
-  return (1 - ty) * ((1 - tx) * a[0] + tx * a[right]) + ty * ((1 - tx) * b[0] + tx * b[right]);
+  return bilinear<double>(a[0], a[right], b[0], b[right], tx, ty);
 }
 
 // Mean difference of the patch around a sample from where it is said to have gone, codes.

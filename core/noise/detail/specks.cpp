@@ -5,6 +5,8 @@
 #include <cstdint>
 #include <utility>
 
+#include "core/base/bilinear.h"
+
 namespace glenhaze::detail {
 
 namespace {
@@ -21,8 +23,8 @@ float at(const SamplePlane& plane, float x, float y) {
   const int ix = static_cast<int>(std::floor(x)), iy = static_cast<int>(std::floor(y));
   const float fx = x - static_cast<float>(ix), fy = y - static_cast<float>(iy);
   const int16_t *a = plane.row(iy) + ix, *b = plane.row(iy + 1) + ix;
-  return ((1 - fy) * ((1 - fx) * static_cast<float>(a[0]) + fx * static_cast<float>(a[1])) +
-          fy * ((1 - fx) * static_cast<float>(b[0]) + fx * static_cast<float>(b[1]))) /
+  return bilinear(static_cast<float>(a[0]), static_cast<float>(a[1]), static_cast<float>(b[0]),
+                  static_cast<float>(b[1]), fx, fy) /
          kSampleUnit;
 }
 
