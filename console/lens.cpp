@@ -208,8 +208,8 @@ Answer lensChart(const MeasureRequest& r) {
 std::vector<StraightEdge> readMarks(const std::string& file, int& width, int& height) {
   try {
     const json in = parseJson(readFile(file));
-    width = in.at("width").get<int>();
-    height = in.at("height").get<int>();
+    width = wholeOf<int>(in.at("width"));
+    height = wholeOf<int>(in.at("height"));
     std::vector<StraightEdge> edges;
     for (const json& marks : in.at("edges")) {
       StraightEdge edge;
@@ -217,7 +217,7 @@ std::vector<StraightEdge> readMarks(const std::string& file, int& width, int& he
       edges.push_back(std::move(edge));
     }
     return edges;
-  } catch (const json::exception& e) {
+  } catch (const std::exception& e) {
     throw Error(ErrorKind::Unreadable, "The marks cannot be read", file, e.what(),
                 "Write {\"width\", \"height\", \"edges\": [[[x, y], …], …]}");
   }
@@ -256,6 +256,7 @@ Answer lensEdges(const MeasureRequest& r) {
     }
   }
   EdgeOptions options;
+  options.origin = r.automatic ? EdgeOrigin::Found : EdgeOrigin::Marked;
   options.model = chosenModel(r.model);
   if (r.focal > 0) options.focal_px = r.focal;
   const EdgeFinding finding = solveEdges(edges, width, height, options);
@@ -268,6 +269,10 @@ Answer lensEdges(const MeasureRequest& r) {
   for (const EdgeResult& e : finding.edges)
     answer.json["edges"].push_back({{"rms", e.rms_px}, {"left_out", e.left_out}, {"why", e.why}});
   answer.json["stddev"] = stddevOf(finding.lens, finding.stddev);
+  answer.json["bend_at_corner_px"] = {{"value", finding.bend.value_px},
+                                      {"uncertainty", finding.bend.uncertainty_px}};
+  answer.json["bends"] = finding.bends;
+  answer.json["focal_assumed"] = finding.focal_assumed;
   answer.json["coverage"] = finding.coverage;
   answer.json["warnings"] = finding.warnings;
   answer.text = lensModelName(finding.lens.model) + ", straight to " + number(finding.after.rms, 2) +

@@ -12,7 +12,7 @@ constexpr int kVersion = 1;  // raised when a probe finds something else in the 
 
 json fraction(const Rational& r) { return {r.num, r.den}; }
 Rational fractionFrom(const json& in) {
-  const Rational r{in.at(0).get<int64_t>(), in.at(1).get<int64_t>()};
+  const Rational r{wholeOf<int64_t>(in.at(0)), wholeOf<int64_t>(in.at(1))};
   if (r.den <= 0) throw std::invalid_argument("a fraction over nothing");
   return r;
 }
@@ -31,12 +31,17 @@ json timesToJson(const FrameTimes& t) {
 }
 
 FrameTimes timesFromJson(const json& in) {
-  const auto start = in.at("start").get<int64_t>();
-  const auto fault = static_cast<FrameTimes::Fault>(in.at("fault").get<int>());
+  const auto start = wholeOf<int64_t>(in.at("start"));
+  const auto fault = enumOf(in.at("fault"), FrameTimes::Fault::Gap);
   if (!in.contains("steps"))
-    return FrameTimes::kept(start, in.at("ticks").get<double>(), in.at("count").get<int64_t>(), fault, {});
+    return FrameTimes::kept(start, in.at("ticks").get<double>(), wholeOf<int64_t>(in.at("count")), fault, {});
   std::vector<int64_t> stamps{start};
-  for (const json& step : in["steps"]) stamps.push_back(stamps.back() + step.get<int64_t>());
+  for (const json& step : in["steps"]) {
+    int64_t next = 0;
+    if (__builtin_add_overflow(stamps.back(), wholeOf<int64_t>(step), &next))
+      throw std::invalid_argument("time stamps are out of range");
+    stamps.push_back(next);
+  }
   const auto count = static_cast<int64_t>(stamps.size());
   return FrameTimes::kept(start, in.at("ticks").get<double>(), count, fault, std::move(stamps));
 }
@@ -59,13 +64,13 @@ json formatToJson(const ClipInfo& i) {
 void formatFromJson(const json& in, ClipInfo& i) {
   i.codec = in.at("codec").get<std::string>();
   i.pixel_format = in.at("pixel_format").get<std::string>();
-  i.format.chroma = static_cast<Chroma>(in.at("chroma").get<int>());
-  i.format.bit_depth = in.at("bit_depth").get<int>();
+  i.format.chroma = enumOf(in.at("chroma"), Chroma::C444);
+  i.format.bit_depth = wholeOf<int>(in.at("bit_depth"));
   const json& c = in.at("colour");
-  i.colour = {c.at(0).get<int>(), c.at(1).get<int>(), c.at(2).get<int>(), c.at(3).get<int>() != 0,
-              static_cast<ChromaSiting>(c.at(4).get<int>())};
+  i.colour = {wholeOf<int>(c.at(0)), wholeOf<int>(c.at(1)), wholeOf<int>(c.at(2)), wholeOf<int>(c.at(3)) != 0,
+              enumOf(c.at(4), ChromaSiting::TopLeft)};
   i.sample_aspect = fractionFrom(in.at("sample_aspect"));
-  i.rotation = in.at("rotation").get<int>();
+  i.rotation = wholeOf<int>(in.at("rotation"));
   i.mirrored = in.at("mirrored").get<bool>();
   i.transparent = in.at("transparent").get<bool>();
   i.interlaced = in.at("interlaced").get<bool>();
@@ -105,17 +110,17 @@ std::string clipInfoToText(const ClipInfo& i) {
 std::optional<ClipInfo> clipInfoFromText(const std::string& text) {
   try {
     const json in = parseJson(text);
-    if (in.at("version").get<int>() != kVersion) return std::nullopt;
+    if (wholeOf<int>(in.at("version")) != kVersion) return std::nullopt;
     ClipInfo i;
-    i.kind = static_cast<ClipKind>(in.at("kind").get<int>());
-    i.width = in.at("size").at(0).get<int>();
-    i.height = in.at("size").at(1).get<int>();
+    i.kind = enumOf(in.at("kind"), ClipKind::Still);
+    i.width = wholeOf<int>(in.at("size").at(0));
+    i.height = wholeOf<int>(in.at("size").at(1));
     i.fps = fractionFrom(in.at("fps"));
     i.nominal_fps = fractionFrom(in.at("nominal_fps"));
     i.time_base = fractionFrom(in.at("time_base"));
-    i.start_pts = in.at("start_pts").get<int64_t>();
+    i.start_pts = wholeOf<int64_t>(in.at("start_pts"));
     i.container_start_s = in.at("container_start_s").get<double>();
-    i.frames = in.at("frames").get<int64_t>();
+    i.frames = wholeOf<int64_t>(in.at("frames"));
     i.duration_s = in.at("duration_s").get<double>();
     formatFromJson(in.at("format"), i);
     i.variable_rate = in.at("variable_rate").get<bool>();
@@ -125,13 +130,13 @@ std::optional<ClipInfo> clipInfoFromText(const std::string& text) {
     i.iso_changes = in.at("iso_changes").get<decltype(i.iso_changes)>();
     i.creation_time = in.at("creation_time").get<std::string>();
     i.timecode = in.at("timecode").get<std::string>();
-    if (in.contains("iso")) i.iso = in["iso"].get<int>();
+    if (in.contains("iso")) i.iso = wholeOf<int>(in["iso"]);
     if (in.contains("times")) i.times = std::make_shared<FrameTimes>(timesFromJson(in["times"]));
     for (const json& s : in.at("sound"))
-      i.sound.push_back({s.at(0).get<std::string>(), s.at(1).get<int>(), s.at(2).get<int>()});
+      i.sound.push_back({s.at(0).get<std::string>(), wholeOf<int>(s.at(1)), wholeOf<int>(s.at(2))});
     for (const json& p : in.at("problems"))
-      i.problems.push_back({static_cast<ClipProblem::Kind>(p.at(0).get<int>()), p.at(1).get<std::string>(),
-                            p.at(2).get<bool>()});
+      i.problems.push_back(
+          {enumOf(p.at(0), ClipProblem::Kind::Other), p.at(1).get<std::string>(), p.at(2).get<bool>()});
     return i;
   } catch (const std::exception&) {
     return std::nullopt;

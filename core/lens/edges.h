@@ -50,8 +50,20 @@ struct Straightness {
   double worst = 0;
 };
 
+/// How far a lens moves the picture's farthest corner, px as filmed, against one that is as large in the
+/// middle and bends nothing; positive: what is straight bows outward as filmed (barrel).
+struct CornerBend {
+  double value_px = 0;
+  double uncertainty_px = 0;  ///< standard deviation, from leaving out parts of the evidence; −1: not known
+};
+/// The value alone. Corners outside the lens's field count as far as the field goes.
+double cornerBendOf(const Lens& lens);
+
 struct EdgeFinding {
   Lens lens;
+  CornerBend bend;
+  bool bends = true;              ///< false: no bend to speak of, and the lens has none
+  bool focal_assumed = false;     ///< straight edges alone do not tell the focal length of this model
   Straightness before, after;     ///< over the edges used, px
   std::vector<EdgeResult> edges;  ///< in the order given
   std::vector<double> stddev;     ///< of fx fy cx cy and the coefficients; 0 for values held fixed
@@ -62,14 +74,22 @@ struct EdgeFinding {
   std::vector<std::string> warnings;
 };
 
+/// Marked edges were chosen by somebody who saw that they are straight in the world; of those that were found
+/// by themselves many may not be, and a bend must be borne out by more of them.
+enum class EdgeOrigin { Marked, Found };
+
 struct EdgeOptions {
+  EdgeOrigin origin = EdgeOrigin::Marked;
   std::optional<LensModel> model;  ///< empty: what the evidence supports
   std::optional<double> focal_px;  ///< known focal length; empty: assumed (its value and the bend trade
                                    ///< off against each other in Brown–Conrady and division)
 };
 
-/// All edges of all frames together, robustly; edges that are not straight in the world are left out.
-/// Throws Error(Evidence) when no edges are long or bowed enough to tell.
+/// All edges of all frames together, robustly; edges that are not straight in the world are left out. Models
+/// compete, the one without a bend among them: a bend that its uncertainty does not bear out is none. Its
+/// uncertainty comes from leaving out the edges of one sector of the picture after the other, and from what
+/// other models that explain the edges as well say of the corner. Throws Error(Evidence) when no edges are
+/// long enough to tell, or too few of those found agree.
 EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int height,
                        const EdgeOptions& options = {}, const Progress& progress = {});
 

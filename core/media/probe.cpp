@@ -237,9 +237,11 @@ void readStream(const AVFormatContext& input, int video, ClipInfo& info) {
   const AVPixFmtDescriptor* descriptor = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(codec->format));
   if (descriptor != nullptr) info.format.bit_depth = descriptor->comp[0].depth;
   info.transparent = descriptor != nullptr && (descriptor->flags & AV_PIX_FMT_FLAG_ALPHA) != 0;
-  info.colour = detail::colourTags(codec->color_primaries, codec->color_trc, codec->color_space,
-                                   choice.full_range_by_name ? AVCOL_RANGE_JPEG : codec->color_range,
-                                   codec->chroma_location, choice.rgb);
+  info.colour =
+      detail::colourTags(detail::numberIn(codec->color_primaries), detail::numberIn(codec->color_trc),
+                         detail::numberIn(codec->color_space),
+                         choice.full_range_by_name ? AVCOL_RANGE_JPEG : detail::numberIn(codec->color_range),
+                         detail::numberIn(codec->chroma_location), choice.rgb);
   const AVRational aspect =
       stream->sample_aspect_ratio.num > 0 ? stream->sample_aspect_ratio : codec->sample_aspect_ratio;
   if (aspect.num > 0 && aspect.den > 0) info.sample_aspect = {aspect.num, aspect.den};

@@ -218,9 +218,10 @@ FramePtr ClipReader::State::filtered() {
 Frame ClipReader::State::convert(FramePtr frame) {
   const FormatChoice choice = chooseFormat(frame->format);
   const bool full = choice.full_range_by_name;
-  const ColourTags tags =
-      detail::colourTags(frame->color_primaries, frame->color_trc, frame->colorspace,
-                         full ? AVCOL_RANGE_JPEG : frame->color_range, frame->chroma_location, choice.rgb);
+  const ColourTags tags = detail::colourTags(
+      detail::numberIn(frame->color_primaries), detail::numberIn(frame->color_trc),
+      detail::numberIn(frame->colorspace), full ? AVCOL_RANGE_JPEG : detail::numberIn(frame->color_range),
+      detail::numberIn(frame->chroma_location), choice.rgb);
   if (choice.exact) return detail::wrapDecoded(std::move(frame), choice.format, tags);
   const int target = avPixelFormat(choice.format, tags);
   scaler.reset(sws_getCachedContext(scaler.release(), frame->width, frame->height,

@@ -195,7 +195,7 @@ std::vector<HandKey> handKeysFromText(const std::string& text) {
   std::vector<HandKey> keys;
   for (const json& in : parseJson(text)) {
     HandKey k;
-    k.frame = in.at("frame").get<int64_t>();
+    k.frame = wholeOf<int64_t>(in.at("frame"));
     k.shift = {in.at("shift").at(0).get<double>(), in.at("shift").at(1).get<double>()};
     k.turn_deg = in.value("turn_deg", 0.0);
     k.scale = std::clamp(in.value("scale", 1.0), 0.2, 5.0);

@@ -103,7 +103,7 @@ StabilizationSettings stabilizationFromText(const std::string& text) {
       key.set(s, std::clamp(at->get<double>(), key.low, key.high));
   s.level = in.value("level", false);
   for (const json& k : in.value("window", json::array()))
-    s.window.push_back({k.at("frame").get<int64_t>(),
+    s.window.push_back({wholeOf<int64_t>(k.at("frame")),
                         {k.at("offset").at(0).get<double>(), k.at("offset").at(1).get<double>()},
                         std::clamp(k.at("size").get<double>(), 0.1, 1.0)});
   return s;
@@ -127,8 +127,8 @@ std::vector<MotionMask> masksFromText(const std::string& text) {
     for (const json& p : one.at("corners"))
       m.corners.push_back({p.at(0).get<double>(), p.at(1).get<double>()});
     if (one.contains("frames")) {
-      m.first = one["frames"].at(0).get<int64_t>();
-      m.last = one["frames"].at(1).get<int64_t>();
+      m.first = wholeOf<int64_t>(one["frames"].at(0));
+      m.last = wholeOf<int64_t>(one["frames"].at(1));
     }
     masks.push_back(std::move(m));
   }

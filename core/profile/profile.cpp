@@ -35,7 +35,8 @@ Origin originFromName(const std::string& name) {
 std::string unknownKeys(const json& in, std::span<const char* const> known) {
   json kept = json::object();
   for (const auto& [key, value] : in.items())
-    if (std::none_of(known.begin(), known.end(), [&key = key](const char* k) { return key == k; })) kept[key] = value;
+    if (std::none_of(known.begin(), known.end(), [&key = key](const char* k) { return key == k; }))
+      kept[key] = value;
   return kept.empty() ? std::string() : jsonText(kept);
 }
 
@@ -75,7 +76,7 @@ Evidence evidenceFromJson(const json& in) {
   Evidence e;
   e.kind = in.value("kind", "");
   e.source = in.value("source", "");
-  e.frame = in.value("frame", int64_t{-1});
+  e.frame = wholeOr<int64_t>(in, "frame", -1);
   e.name = in.value("name", "");
   e.residual_px = in.value("residual_px", -1.0);
   e.before_px = in.value("before_px", -1.0);
@@ -103,8 +104,8 @@ CameraMode cameraFromJson(const json& in) {
   CameraMode c;
   c.name = in.at("name").get<std::string>();
   const json& mode = in.at("mode");
-  c.width = mode.at("width").get<int>();
-  c.height = mode.at("height").get<int>();
+  c.width = wholeOf<int>(mode.at("width"));
+  c.height = wholeOf<int>(mode.at("height"));
   const std::string fps = mode.value("fps", "");
   c.fps = parseRational(fps);
   if (!fps.empty() && !c.fps) throw std::invalid_argument("camera.mode.fps is no frame rate: " + fps);
@@ -261,7 +262,7 @@ NoisePart noiseFromJson(const json& in) {
   NoisePart part;
   for (const json& e : in.value("curves", json::array())) part.put(noiseEntryFromJson(e));
   for (const json& p : in.value("hot_pixels", json::array()))
-    part.hot_pixels.push_back({p.at(0).get<int>(), p.at(1).get<int>(), p.at(2).get<double>()});
+    part.hot_pixels.push_back({wholeOf<int>(p.at(0)), wholeOf<int>(p.at(1)), p.at(2).get<double>()});
   part.denoise = denoiseFromText(jsonText(in.value("denoise", json::object())));
   return part;
 }
@@ -321,7 +322,7 @@ Profile parseProfile(const std::string& text, const std::string& where) {
     const json in = parseJson(text);
     if (!in.is_object() || in.value("format", "") != "glenhaze-profile")
       throw fail("it does not say format \"glenhaze-profile\"");
-    if (in.value("version", 0) > kVersion) throw fail("it was written by a newer version");
+    if (wholeOr<int>(in, "version", 0) > kVersion) throw fail("it was written by a newer version");
     Profile profile;
     profile.camera = cameraFromJson(in.at("camera"));
     if (in.contains("lens") && in["lens"].is_object() && in["lens"].contains("model"))

@@ -30,7 +30,7 @@ NoiseFact fromJson(const json& in) {
   if (in.contains("iso")) {
     const json& i = in["iso"];
     fact.iso = IsoEstimate{i.at("iso").get<double>(), i.at("low").get<double>(), i.at("high").get<double>(),
-                           i.at("light").get<std::string>(), i.at("patches").get<int>()};
+                           i.at("light").get<std::string>(), wholeOf<int>(i.at("patches"))};
   }
   if (in.contains("light"))
     fact.light =

@@ -131,11 +131,11 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   clip.masks = masksFromText(jsonText(in.value("masks", json::array())));
   clip.hand = handKeysFromText(jsonText(in.value("hand", json::array())));
   clip.motion_log = pathFrom(in.value("motion_log", std::string()), folder);
-  clip.turned = ((in.value("turned", 0) / 90) % 4 + 4) % 4 * 90;
+  clip.turned = ((wholeOr<int>(in, "turned", 0) / 90) % 4 + 4) % 4 * 90;
   for (const double iso : {clip.iso.value_or(100), clip.iso_estimate ? clip.iso_estimate->iso : 100})
     if (!isIso(iso)) throw std::invalid_argument("clips.iso is out of range: " + exactText(iso));
   if (in.contains("range")) {
-    clip.range = FrameRange{in["range"].at(0).get<int64_t>(), in["range"].at(1).get<int64_t>()};
+    clip.range = FrameRange{wholeOf<int64_t>(in["range"].at(0)), wholeOf<int64_t>(in["range"].at(1))};
     if (clip.range->first < 0 || clip.range->last <= clip.range->first)
       throw std::invalid_argument("clips.range holds no frames");
   }
@@ -170,10 +170,10 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   o.encode.quality =
       static_cast<Quality>(indexOf(kQualities, in.value("quality", "standard"), "output.quality"));
   o.encode.sound = static_cast<Sound>(indexOf(kSounds, in.value("sound", "keep"), "output.sound"));
-  if (in.contains("bit_rate")) o.encode.bit_rate = in["bit_rate"].get<int64_t>();
+  if (in.contains("bit_rate")) o.encode.bit_rate = wholeOf<int64_t>(in["bit_rate"]);
   if (o.encode.bit_rate && (*o.encode.bit_rate < 10'000 || *o.encode.bit_rate > 4'000'000'000))
     throw std::invalid_argument("output.bit_rate is out of range");
-  if (in.contains("size")) o.size = {in["size"].at(0).get<int>(), in["size"].at(1).get<int>()};
+  if (in.contains("size")) o.size = {wholeOf<int>(in["size"].at(0)), wholeOf<int>(in["size"].at(1))};
   if (!isOutputSize(o.size))
     throw std::invalid_argument("output.size is neither 0 × 0 nor 16 to 16384 px each way");
   o.fill = std::clamp(in.value("fill", 1.0), 0.0, 1.0);
@@ -255,7 +255,7 @@ Shoot parseShoot(const std::string& text, const fs::path& path) {
     const json in = parseJson(text);
     if (!in.is_object() || in.value("format", "") != "glenhaze-shoot")
       throw fail("it does not say format \"glenhaze-shoot\"");
-    if (in.value("version", 0) > kVersion) throw fail("it was written by a newer version");
+    if (wholeOr<int>(in, "version", 0) > kVersion) throw fail("it was written by a newer version");
     const fs::path folder = fs::absolute(path).parent_path();
     Shoot shoot;
     shoot.path = fs::absolute(path);

@@ -59,9 +59,9 @@ Cleaning cleaningFromJson(const json& in) {
   c.settings = denoiseFromText(jsonText(in.at("settings")));
   if (in.contains("noise")) c.noise = curveFromJson(in["noise"]);
   for (const json& change : in.at("changes"))
-    c.changes.push_back({change.at("first").get<int64_t>(), curveFromJson(change.at("curve"))});
+    c.changes.push_back({wholeOf<int64_t>(change.at("first")), curveFromJson(change.at("curve"))});
   for (const json& p : in.at("hot_pixels"))
-    c.hot_pixels.push_back({p.at(0).get<int>(), p.at(1).get<int>(), p.at(2).get<double>()});
+    c.hot_pixels.push_back({wholeOf<int>(p.at(0)), wholeOf<int>(p.at(1)), p.at(2).get<double>()});
   return c;
 }
 
@@ -104,8 +104,8 @@ Lens lensFromJson(const json& in) {
   const auto model = lensModelFromName(in.at("model").get<std::string>());
   if (!model) throw std::invalid_argument("lens model is not known");
   l.model = *model;
-  l.width = in.at("size").at(0).get<int>();
-  l.height = in.at("size").at(1).get<int>();
+  l.width = wholeOf<int>(in.at("size").at(0));
+  l.height = wholeOf<int>(in.at("size").at(1));
   l.fx = in.at("focal_px").at(0).get<double>();
   l.fy = in.at("focal_px").at(1).get<double>();
   l.cx = in.at("centre_px").at(0).get<double>();
@@ -138,16 +138,16 @@ Treatment treatmentFromJson(const std::string& text) {
   Treatment t;
   t.lens_amount = in.at("lens_amount").get<double>();
   t.fill = in.at("fill").get<double>();
-  t.output = {in.at("output").at(0).get<int>(), in.at("output").at(1).get<int>()};
+  t.output = {wholeOf<int>(in.at("output").at(0)), wholeOf<int>(in.at("output").at(1))};
   t.fields = fromName<Fields>(kFields, in.at("fields"));
   t.damage = fromName<Damage>(kDamage, in.at("damage"));
-  t.range = {in.at("range").at(0).get<int64_t>(), in.at("range").at(1).get<int64_t>()};
+  t.range = {wholeOf<int64_t>(in.at("range").at(0)), wholeOf<int64_t>(in.at("range").at(1))};
   const auto codec = codecFromName(in.at("codec").get<std::string>());
   if (!codec) throw std::invalid_argument("codec is not known");
   t.codec = *codec;
   t.quality = fromName<Quality>(kQualities, in.at("quality"));
   t.sound = fromName<Sound>(kSounds, in.at("sound"));
-  if (in.contains("bit_rate")) t.bit_rate = in["bit_rate"].get<int64_t>();
+  if (in.contains("bit_rate")) t.bit_rate = wholeOf<int64_t>(in["bit_rate"]);
   if (in.contains("cleaning")) t.cleaning = cleaningFromJson(in["cleaning"]);
   if (in.contains("lens")) t.lens = lensFromJson(in["lens"]);
   if (in.contains("motion")) t.motion = motionFromJson(in["motion"]);

@@ -60,8 +60,10 @@ void LensState::findChart() {
 
 void LensState::findEdges() {
   job_.run([this, shot = shot_](const Progress& progress) -> Background::Finish {
-    EdgeSearch search = searchEdges({shot}, 6, progress);
-    EdgeFinding finding = solveEdges(search.edges, search.width, search.height);
+    EdgeSearch search = searchEdges({shot}, 6, partOf(progress, 0, 0.6));
+    EdgeOptions options;
+    options.origin = EdgeOrigin::Found;
+    EdgeFinding finding = solveEdges(search.edges, search.width, search.height, options, partOf(progress, 0.6, 1));
     return [finding, edges = std::move(search.edges), this] {
       edges_ = edges;
       edge_finding_ = finding;

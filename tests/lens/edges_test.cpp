@@ -3,6 +3,8 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <cstdio>
+#include <cstdlib>
 #include <random>
 
 #include "core/base/error.h"
@@ -119,6 +121,110 @@ TEST(Edges, StraightPictureIsSaidToTellLittle) {
   const EdgeFinding finding = solveEdges(worldLines(straightLens(1920, 1080, 1400), 10, 0.05, 5), 1920, 1080);
   EXPECT_LT(finding.after.rms, 0.2);
   ASSERT_FALSE(finding.warnings.empty());
+}
+
+// What texture and compression do to a traced edge: it wanders, and neighbouring points together.
+void wander(std::vector<StraightEdge>& edges, double amount, std::mt19937& random) {
+  std::normal_distribution<double> unit(0, 1);
+  for (StraightEdge& edge : edges) {
+    const Point along = edge.points.back() - edge.points.front();
+    const Point normal = Point{-along.y, along.x} * (1 / length(along));
+    double off = amount * unit(random);
+    constexpr double kKept = 0.8;  // from point to point
+    for (Point& p : edge.points) {
+      off = kKept * off + std::sqrt(1 - kKept * kKept) * amount * unit(random);
+      p = p + normal * off;
+    }
+  }
+}
+
+// Stated uncertainties against truth: bends of all kinds, few and many edges, clean and wandering ones.
+TEST(Edges, TheBendsUncertaintyCanBeBelieved) {
+  std::mt19937 random(77);
+  std::uniform_real_distribution<double> unit(0, 1);
+  constexpr int kCases = 48;
+  int within = 0, within_two = 0, told = 0;
+  double worst = 0;
+  for (int i = 0; i < kCases; ++i) {
+    Lens truth = testing::testLens(i % 2 == 0 ? LensModel::BrownConrady : LensModel::Division, 1280, 720);
+    const double strength = 0.2 + 0.8 * unit(random);
+    for (double& k : truth.k) k *= strength;
+    truth.cx = 639.5;
+    truth.cy = 359.5;
+    auto edges =
+        worldLines(truth, 8 + static_cast<int>(24 * unit(random)), 0.1, 1000 + static_cast<unsigned>(i));
+    wander(edges, 0.1 + 0.5 * unit(random), random);
+    const EdgeFinding finding = solveEdges(edges, 1280, 720);
+    ASSERT_GT(finding.bend.uncertainty_px, 0);
+    const double ratio = std::abs(finding.bend.value_px - cornerBendOf(truth)) / finding.bend.uncertainty_px;
+    if (std::getenv("GLENHAZE_TABLES") != nullptr)
+      std::printf("edges %2zu  bend %7.2f  said %7.2f ± %5.2f  %5.2f  %s\n", edges.size(),
+                  cornerBendOf(truth), finding.bend.value_px, finding.bend.uncertainty_px, ratio,
+                  finding.model_reason.c_str());
+    within += ratio <= 1 ? 1 : 0;
+    within_two += ratio <= 2 ? 1 : 0;
+    told += finding.bends ? 1 : 0;
+    worst = std::max(worst, ratio);
+  }
+  RecordProperty("within_one", within);
+  RecordProperty("worst", std::to_string(worst));
+  EXPECT_GE(within, kCases * 55 / 100);
+  EXPECT_LE(within, kCases * 90 / 100);
+  EXPECT_GE(within_two, kCases * 85 / 100);
+  EXPECT_LT(worst, 3.5);
+  EXPECT_GT(told, kCases * 3 / 4);
+}
+
+TEST(Edges, WhereThereIsNoBendNoneIsInvented) {
+  std::mt19937 random(5);
+  std::uniform_real_distribution<double> unit(0, 1);
+  constexpr int kCases = 24;
+  int none = 0;
+  for (int i = 0; i < kCases; ++i) {
+    auto edges = worldLines(straightLens(1280, 720, 1000), 6 + static_cast<int>(20 * unit(random)), 0.1,
+                            500 + static_cast<unsigned>(i));
+    wander(edges, 0.1 + 0.5 * unit(random), random);
+    const EdgeFinding finding = solveEdges(edges, 1280, 720);
+    if (std::getenv("GLENHAZE_TABLES") != nullptr)
+      std::printf("edges %2zu  said %7.2f ± %5.2f  %s\n", edges.size(), finding.bend.value_px,
+                  finding.bend.uncertainty_px, finding.model_reason.c_str());
+    none += finding.bends ? 0 : 1;
+    if (finding.bends) EXPECT_LT(std::abs(finding.bend.value_px), 3.5 * finding.bend.uncertainty_px);
+    EXPECT_LT(std::abs(cornerBendOf(finding.lens)), 6);
+  }
+  EXPECT_GE(none, kCases * 4 / 5);
+}
+
+// Edges that were found in a picture without any straight ones agree about nothing.
+TEST(Edges, FoundEdgesThatAgreeAboutNothingAreRefused) {
+  std::mt19937 random(9);
+  std::uniform_real_distribution<double> unit(0, 1);
+  for (int round = 0; round < 6; ++round) {
+    std::vector<StraightEdge> edges;
+    for (int e = 0; e < 60; ++e) {
+      StraightEdge edge;
+      const Point at{100 + 1000 * unit(random), 80 + 560 * unit(random)};
+      const double turn = 2 * M_PI * unit(random), l = 120 + 60 * unit(random);
+      const double bow = 2 + 10 * unit(random), sign = unit(random) < 0.5 ? -1 : 1;
+      for (int k = 0; k <= 40; ++k) {
+        const double t = k / 20.0 - 1, along = l / 2 * t, off = sign * bow * (1 - t * t);
+        edge.points.push_back(at + Point{along * std::cos(turn) - off * std::sin(turn),
+                                         along * std::sin(turn) + off * std::cos(turn)});
+      }
+      edges.push_back(edge);
+    }
+    EdgeOptions options;
+    options.origin = EdgeOrigin::Found;
+    EXPECT_THROW(solveEdges(edges, 1280, 720, options), Error) << round;
+  }
+}
+
+TEST(Edges, TheFocalLengthIsSaidToBeAssumed) {
+  const auto edges = worldLines(testing::testLens(LensModel::Division, 1280, 720), 16, 0.1, 3);
+  EXPECT_TRUE(solveEdges(edges, 1280, 720).focal_assumed);
+  EdgeOptions known;
+  known.focal_px = 800;
+  EXPECT_FALSE(solveEdges(edges, 1280, 720, known).focal_assumed);
 }
 
 TEST(SnapEdge, FollowsABowedEdgeToAFractionOfAPixel) {

@@ -203,9 +203,12 @@ Frame wrapDecoded(FramePtr source, const PixelFormat& format, const ColourTags& 
 }
 
 ColourTags colourTags(int primaries, int transfer, int matrix, int range, int siting, bool rgb) {
+  // Damaged files hold numbers that stand for nothing; 2 is "unspecified" (ITU-T H.273).
+  const auto known = [](int value, int end) { return value >= 0 && value < end ? value : 2; };
   ColourTags tags;
-  tags.primaries = primaries;
-  tags.transfer = transfer;
+  tags.primaries = known(primaries, AVCOL_PRI_NB);
+  tags.transfer = known(transfer, AVCOL_TRC_NB);
+  matrix = known(matrix, AVCOL_SPC_NB);
   tags.matrix = rgb ? 0 : (matrix == 0 ? 2 : matrix);
   tags.full_range = range == AVCOL_RANGE_JPEG || rgb;
   tags.siting = siting == AVCHROMA_LOC_CENTER    ? ChromaSiting::Center

@@ -15,6 +15,7 @@ extern "C" {
 #include <libswscale/swscale.h>
 }
 
+#include <cstring>
 #include <filesystem>
 #include <memory>
 #include <string>
@@ -80,6 +81,16 @@ FramePtr wrapForEncoder(const Frame& frame);
 
 /// Our frame around a decoder's; keeps it alive. The pixel format must be one of ours.
 Frame wrapDecoded(FramePtr frame, const PixelFormat& format, const ColourTags& colour);
+
+/// The number in a field that libav* declares as an enumeration and fills from files: it may be none of its
+/// values, and reading it as one is undefined.
+template <typename Enum>
+int numberIn(const Enum& field) {
+  static_assert(sizeof(Enum) == sizeof(int));
+  int number = 0;
+  std::memcpy(&number, &field, sizeof number);
+  return number;
+}
 
 /// Tags of a decoded frame or stream in our form. `rgb`: planes are G, B, R.
 ColourTags colourTags(int primaries, int transfer, int matrix, int range, int siting, bool rgb);
