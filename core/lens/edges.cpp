@@ -25,13 +25,12 @@ constexpr double kClearly = 4;   // by which a richer model must be better, in u
 constexpr double kAsGood = 6;    // models this near to the best have a say in what is not known
 constexpr size_t kSectors = 12;  // that the evidence is divided into for leaving it out
 constexpr double kSpeaksOf = 3;  // a bend under this many of its uncertainties is none to speak of
-// The corner's bend against the bow that the edges show, RMS: about 10 where they lie all over the picture.
-constexpr double kMostLeverage = 60, kLeastShown_px = 0.02;
+constexpr double kLeastTaken = 1;  // of the bow, against what is left of it, for a bend that is borne out
 constexpr double kMostUnsure_widths = 0.01;  // what "no bend to speak of" may leave open at the corner
 // Of edges found by themselves: so many must agree, along so much of the picture's width, and be so much of
 // the length of all that were found.
 constexpr int kLeastFound = 6;
-constexpr double kLeastFoundWidths = 1.2, kLeastFoundShare = 0.3;
+constexpr double kLeastFoundWidths = 1.2, kLeastFoundShare = 0.45;
 // And none is further from straight, RMS: tracing is this exact even on compressed footage.
 constexpr double kStraightFound_px = 0.4, kStraightFound_widths = 0.6 / 1920;
 
@@ -312,14 +311,14 @@ void requireAgreement(std::span<const StraightEdge> edges, const EdgeWork& work,
       "Film a wall, railings or the horizon, mark edges that are straight in the world, or use a chart");
 }
 
-// Whether the edges show the bend that is said of the corner. A bow of a few tenths of a pixel on edges in
-// the middle, extended over the whole picture, becomes any bend: that is no evidence, and goes into the
-// uncertainty.
+// Whether the edges show the bend that is said of the corner. Where straightening takes less of their bow
+// than it leaves, the bend is drawn from what is not straight in the world, and extended over the whole
+// picture becomes any size: it goes into the uncertainty.
 bool isBorneOut(EdgeFinding& finding) {
   const double shown = std::sqrt(
       std::max(0.0, finding.before.rms * finding.before.rms - finding.after.rms * finding.after.rms));
   const double bend = std::abs(finding.bend.value_px);
-  if (bend > kMostLeverage * std::max(shown, kLeastShown_px) && finding.bend.uncertainty_px >= 0)
+  if (shown < kLeastTaken * finding.after.rms && finding.bend.uncertainty_px >= 0)
     finding.bend.uncertainty_px = std::hypot(finding.bend.uncertainty_px, bend);
   return bend >= kSpeaksOf * finding.bend.uncertainty_px;
 }

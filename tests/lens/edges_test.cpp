@@ -73,7 +73,9 @@ TEST(Edges, RenderedViewsStraightenLinesThatWereNotUsed) {
     for (auto& points : detectEdges(view.frame(0)))
       edges.push_back({std::move(points), "", "", static_cast<int64_t>(edges.size()), true});
   }
-  const EdgeFinding finding = solveEdges(edges, 1920, 1080);
+  EdgeOptions options;
+  options.origin = EdgeOrigin::Found;
+  const EdgeFinding finding = solveEdges(edges, 1920, 1080, options);
   const LensMap map(finding.lens);
   const LensMap filmed(straightLens(1920, 1080, 1200));
   double before = 0, after = 0, lines = 0;
