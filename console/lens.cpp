@@ -270,7 +270,8 @@ Answer lensEdges(const MeasureRequest& r) {
     answer.json["edges"].push_back({{"rms", e.rms_px}, {"left_out", e.left_out}, {"why", e.why}});
   answer.json["stddev"] = stddevOf(finding.lens, finding.stddev);
   answer.json["bend_at_corner_px"] = {{"value", finding.bend.value_px},
-                                      {"uncertainty", finding.bend.uncertainty_px}};
+                                      {"uncertainty", finding.bend.uncertainty_px},
+                                      {"at", {finding.bend.at.x, finding.bend.at.y}}};
   answer.json["bends"] = finding.bends;
   answer.json["focal_assumed"] = finding.focal_assumed;
   answer.json["coverage"] = finding.coverage;

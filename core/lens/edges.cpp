@@ -157,24 +157,31 @@ EdgeResult measureStraightness(std::span<const Point> points, const LensMap& map
   return result;
 }
 
-double cornerBendOf(const Lens& lens) {
+double bendAt(const Lens& lens, Point at) {
+  const auto ray = LensMap(lens).pixelToRay(at);
+  if (!ray || std::hypot(ray->x, ray->y) > kWidestTan * ray->z) return 0;
+  const Point centre{lens.cx, lens.cy};
+  const Point straight = centre + Point{lens.fx * ray->x / ray->z, lens.fy * ray->y / ray->z};
+  return length(straight - centre) - length(at - centre);
+}
+
+Bend bendOf(const Lens& lens) {
+  constexpr double kWidestJudged = 1.19;  // tangent of 50°
   const LensMap map(lens);
-  Point corner;
+  const Point centre{lens.cx, lens.cy};
+  Point corner = centre;
   for (const double x : {0.0, lens.width - 1.0})
     for (const double y : {0.0, lens.height - 1.0})
-      if (std::hypot(x - lens.cx, y - lens.cy) > std::hypot(corner.x - lens.cx, corner.y - lens.cy) ||
-          (x == 0 && y == 0))
-        corner = {x, y};
-  const Point centre{lens.cx, lens.cy};
-  // Towards the middle until it lies well within the field.
-  for (double share = 1; share > 0.05; share -= 0.05) {
-    const Point at = centre + (corner - centre) * share;
-    const auto ray = map.pixelToRay(at);
-    if (!ray || std::hypot(ray->x, ray->y) > kWidestTan * ray->z) continue;
-    const Point straight{lens.cx + lens.fx * ray->x / ray->z, lens.cy + lens.fy * ray->y / ray->z};
-    return length(straight - centre) - length(at - centre);
+      if (length(Point{x, y} - centre) > length(corner - centre)) corner = {x, y};
+  Bend bend;
+  for (double share = 1; share > 0.05; share -= 0.01) {
+    bend.at = centre + (corner - centre) * share;
+    bend.at_corner = share == 1;
+    const auto ray = map.pixelToRay(bend.at);
+    if (ray && std::hypot(ray->x, ray->y) <= kWidestJudged * ray->z) break;
   }
-  return 0;
+  bend.value_px = bendAt(lens, bend.at);
+  return bend;
 }
 
 namespace {
@@ -247,9 +254,9 @@ std::vector<std::vector<size_t>> sectorsOf(const EdgeWork& work, const Lens& len
   return sectors;
 }
 
-// Standard deviation of the corner's bend: each sector is left out in turn (delete-a-group jackknife;
+// Standard deviation of the bend at a place: each sector is left out in turn (delete-a-group jackknife;
 // B. Efron, C. Stein, "The jackknife estimate of variance", 1981).
-double leftOutDeviation(const EdgeWork& work, const Chosen& chosen, const Lens& lens,
+double leftOutDeviation(const EdgeWork& work, const Chosen& chosen, const Lens& lens, Point at,
                         const Progress& progress) {
   const auto sectors = sectorsOf(work, lens);
   std::vector<double> bends;
@@ -259,7 +266,7 @@ double leftOutDeviation(const EdgeWork& work, const Chosen& chosen, const Lens& 
     for (const size_t e : sectors[g]) part.used[e] = false;
     const EdgeFit fit =
         refineEdges(part, chosen.candidate, chosen.fit.lens, lens.width, lens.height, Deviation::Leave);
-    if (fit.ok) bends.push_back(cornerBendOf(lensOf(fit.lens, lens.model, lens.width, lens.height)));
+    if (fit.ok) bends.push_back(bendAt(lensOf(fit.lens, lens.model, lens.width, lens.height), at));
     progress.update(0.7 + 0.3 * static_cast<double>(g + 1) / static_cast<double>(sectors.size()));
   }
   constexpr size_t kLeast = 3;
@@ -276,13 +283,13 @@ double leftOutDeviation(const EdgeWork& work, const Chosen& chosen, const Lens& 
 }
 
 // What models that explain the edges about as well say otherwise of the corner.
-double modelDeviation(const std::vector<Chosen>& solved, double bend, int width, int height) {
+double modelDeviation(const std::vector<Chosen>& solved, const Bend& bend, int width, int height) {
   double sum = 0, weight = 1;
   for (size_t i = 1; i < solved.size(); ++i) {
     const double behind = solved[i].score - solved[0].score;
     if (behind > kAsGood) continue;
     const double off =
-        cornerBendOf(lensOf(solved[i].fit.lens, solved[i].candidate.model, width, height)) - bend;
+        bendAt(lensOf(solved[i].fit.lens, solved[i].candidate.model, width, height), bend.at) - bend.value_px;
     // Akaike's weights, from the criterion that they were compared by.
     const double w = std::exp(-std::max(0.0, behind) / 2);
     sum += w * off * off;
@@ -323,11 +330,13 @@ bool isBorneOut(EdgeFinding& finding) {
   return bend >= kSpeaksOf * finding.bend.uncertainty_px;
 }
 
-void requireSure(const CornerBend& bend, int width) {
+std::string placeOf(const Bend& bend) { return bend.at_corner ? " at the corner" : " at 50° from the axis"; }
+
+void requireSure(const Bend& bend, int width) {
   if (bend.uncertainty_px <= kMostUnsure_widths * width) return;
   throw Error(ErrorKind::Evidence, "These edges do not tell how the lens bends", "",
               "by " + fixedText(std::abs(bend.value_px), 0) + " ± " + fixedText(bend.uncertainty_px, 0) +
-                  " px at the corner",
+                  " px" + placeOf(bend),
               "Mark long edges nearer the picture's border and corners, or use a chart");
 }
 
@@ -366,8 +375,8 @@ void addWarnings(const EdgeCandidate& candidate, double longest_bow, EdgeFinding
 std::string reasonOf(const EdgeFinding& finding, const EdgeCandidate& candidate, const EdgeOptions& options) {
   const std::string corner =
       fixedText(std::abs(finding.bend.value_px), 1) +
-      (finding.bend.uncertainty_px >= 0 ? " ± " + fixedText(finding.bend.uncertainty_px, 1) : "") +
-      " px at the corner";
+      (finding.bend.uncertainty_px >= 0 ? " ± " + fixedText(finding.bend.uncertainty_px, 1) : "") + " px" +
+      placeOf(finding.bend);
   if (!finding.bends) return "No bend to speak of: " + corner + ".";
   return (options.model
               ? "Chosen by hand"
@@ -412,11 +421,11 @@ EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int heigh
   finding.lens = lensOf(best.fit.lens, best.candidate.model, width, height);
   finding.stddev = best.fit.stddev;
   finding.focal_assumed = !options.focal_px && !best.candidate.focal;
-  finding.bend.value_px = cornerBendOf(finding.lens);
-  finding.bend.uncertainty_px = leftOutDeviation(work, best, finding.lens, progress);
+  finding.bend = bendOf(finding.lens);
+  finding.bend.uncertainty_px = leftOutDeviation(work, best, finding.lens, finding.bend.at, progress);
   if (finding.bend.uncertainty_px >= 0)
     finding.bend.uncertainty_px =
-        std::hypot(finding.bend.uncertainty_px, modelDeviation(solved, finding.bend.value_px, width, height));
+        std::hypot(finding.bend.uncertainty_px, modelDeviation(solved, finding.bend, width, height));
   describeEdges(edges, work, LensMap(finding.lens), finding);
   if (!isBorneOut(finding) && !options.model) {
     requireSure(finding.bend, width);

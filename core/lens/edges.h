@@ -50,18 +50,23 @@ struct Straightness {
   double worst = 0;
 };
 
-/// How far a lens moves the picture's farthest corner, px as filmed, against one that is as large in the
-/// middle and bends nothing; positive: what is straight bows outward as filmed (barrel).
-struct CornerBend {
+/// How far a lens bends: how much farther out a place of the picture lies once it is straightened, against a
+/// lens that is as large in the middle and bends nothing, px; positive: what is straight bows outward as
+/// filmed (barrel).
+struct Bend {
+  Point at;               ///< source px: the farthest corner, or towards it as far as 50° from the axis
+  bool at_corner = true;  ///< false: the lens is so wide that straightening the corner itself says little
   double value_px = 0;
   double uncertainty_px = 0;  ///< standard deviation, from leaving out parts of the evidence; −1: not known
 };
-/// The value alone. Corners outside the lens's field count as far as the field goes.
-double cornerBendOf(const Lens& lens);
+/// Where a lens is judged, and its value there.
+Bend bendOf(const Lens& lens);
+/// Of another lens at the same place; 0 where that lies outside its field.
+double bendAt(const Lens& lens, Point at);
 
 struct EdgeFinding {
   Lens lens;
-  CornerBend bend;
+  Bend bend;
   bool bends = true;              ///< false: no bend to speak of, and the lens has none
   bool focal_assumed = false;     ///< straight edges alone do not tell the focal length of this model
   Straightness before, after;     ///< over the edges used, px

@@ -63,12 +63,21 @@ void LensState::findEdges() {
     EdgeSearch search = searchEdges({shot}, 6, partOf(progress, 0, 0.6));
     EdgeOptions options;
     options.origin = EdgeOrigin::Found;
-    EdgeFinding finding = solveEdges(search.edges, search.width, search.height, options, partOf(progress, 0.6, 1));
-    return [finding, edges = std::move(search.edges), this] {
+    std::optional<EdgeFinding> finding;
+    QString why_not;
+    try {
+      finding = solveEdges(search.edges, search.width, search.height, options, partOf(progress, 0.6, 1));
+    } catch (const Error& error) {
+      // What was found is shown all the same: some of it may be straight in the world.
+      if (error.kind() != ErrorKind::Evidence) throw;
+      why_not = QString::fromUtf8(error.what());
+    }
+    return [finding, why_not, edges = std::move(search.edges), this] {
       edges_ = edges;
       edge_finding_ = finding;
-      lens_ = finding.lens;
+      lens_ = finding ? std::optional(finding->lens) : std::nullopt;
       nudged_ = false;
+      job_.setTrouble(why_not);
     };
   });
 }

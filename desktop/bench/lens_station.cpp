@@ -252,6 +252,8 @@ void LensStation::refresh() {
   } else if (after >= 0) {
     headline = withUnit(after, 2, QStringLiteral("px"));
     note = tr("straightness left, RMS · was %1").arg(withUnit(before, 1, QStringLiteral("px")));
+    if (way == Way::Edges && state_.edgeFinding() && !state_.nudged())
+      note += QStringLiteral("\n") + bendText(*state_.edgeFinding());
   } else if (lens && state_.before() && *lens == state_.before()->lens) {
     headline = state_.before()->rms_px >= 0 ? withUnit(state_.before()->rms_px, 2, QStringLiteral("px"))
                                             : tr("by hand");
@@ -277,6 +279,14 @@ void LensStation::refresh() {
                                                   : QStringLiteral("color:#E3BF55"));
   fillValues();
   remakePicture();
+}
+
+QString LensStation::bendText(const EdgeFinding& finding) {
+  QString corner = withUnit(std::abs(finding.bend.value_px), 1, QStringLiteral("px"));
+  if (finding.bend.uncertainty_px >= 0)
+    corner += QStringLiteral(" ± ") + withUnit(finding.bend.uncertainty_px, 1, QStringLiteral("px"));
+  const QString place = finding.bend.at_corner ? tr("at the corner") : tr("at 50° from the axis");
+  return (finding.bends ? tr("bends by %1 %2") : tr("no bend to speak of: %1 %2")).arg(corner, place);
 }
 
 void LensStation::fillValues() {

@@ -44,6 +44,7 @@ class LensStation : public BenchStation {
   QWidget* buildFindings();
   void askFrame(int64_t frame);
   void refresh();
+  static QString bendText(const EdgeFinding& finding);
   void fillValues();
   void readValues();
   void remakePicture();
