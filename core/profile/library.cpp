@@ -5,6 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/profile/detail/calibration_text.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
@@ -59,58 +60,50 @@ Profile fromOpenCvFile(const fs::path& path, const CameraMode& camera) {
     return {ErrorKind::Unreadable, "This is not a usable OpenCV calibration", path.string(), why,
             "It needs camera_matrix and distortion_coefficients"};
   };
+  const std::string text = readFile(path);
+  const detail::CalibrationText in(text);
+  const auto matrix = in.matrix("camera_matrix");
+  if (!matrix || matrix->size() != 9) throw fail("there is no 3 × 3 camera_matrix");
+  const auto coefficients = in.matrix("distortion_coefficients");
+  if (!coefficients) throw fail("there are no distortion_coefficients");
+  const auto whole = [&](const char* key, int otherwise) {
+    const double value = in.number(key).value_or(otherwise);
+    if (!(value >= 0 && value <= 1 << 20)) throw fail(std::string(key) + " is out of range");
+    return static_cast<int>(value);
+  };
+  Profile profile;
+  profile.camera = camera;
+  LensPart part;
+  Lens& lens = part.lens;
+  lens.width = profile.camera.width = whole("image_width", camera.width);
+  lens.height = profile.camera.height = whole("image_height", camera.height);
+  lens.model = whole("fisheye_model", 0) != 0 ? LensModel::KannalaBrandt : LensModel::BrownConrady;
+  lens.fx = (*matrix)[0];
+  lens.fy = (*matrix)[4];
+  lens.cx = (*matrix)[2];
+  lens.cy = (*matrix)[5];
+  const auto known = static_cast<size_t>(numCoefficients(lens.model));
+  for (size_t i = 0; i < coefficients->size(); ++i) {
+    if (i < known)
+      lens.k[i] = (*coefficients)[i];
+    else if ((*coefficients)[i] != 0)
+      throw fail("it uses more than " + std::to_string(known) +
+                 " coefficients (rational or thin-prism model)");
+  }
   try {
-    cv::FileStorage in(path.string(), cv::FileStorage::READ);
-    if (!in.isOpened()) throw fail("it cannot be opened");
-    cv::Mat matrix, coefficients;
-    in["camera_matrix"] >> matrix;
-    in["distortion_coefficients"] >> coefficients;
-    if (matrix.rows != 3 || matrix.cols != 3) throw fail("there is no 3 × 3 camera_matrix");
-    matrix.convertTo(matrix, CV_64F);
-    coefficients.convertTo(coefficients, CV_64F);
-    Profile profile;
-    profile.camera = camera;
-    LensPart part;
-    Lens& lens = part.lens;
-    lens.width = in["image_width"].empty() ? camera.width : static_cast<int>(in["image_width"]);
-    lens.height = in["image_height"].empty() ? camera.height : static_cast<int>(in["image_height"]);
-    profile.camera.width = lens.width;
-    profile.camera.height = lens.height;
-    const bool fisheye = !in["fisheye_model"].empty() && static_cast<int>(in["fisheye_model"]) != 0;
-    lens.model = fisheye ? LensModel::KannalaBrandt : LensModel::BrownConrady;
-    lens.fx = matrix.at<double>(0, 0);
-    lens.fy = matrix.at<double>(1, 1);
-    lens.cx = matrix.at<double>(0, 2);
-    lens.cy = matrix.at<double>(1, 2);
-    const int given = static_cast<int>(coefficients.total());
-    const int known = numCoefficients(lens.model);
-    for (int i = 0; i < given; ++i) {
-      if (i < known)
-        lens.k[static_cast<size_t>(i)] = coefficients.at<double>(i);
-      else if (coefficients.at<double>(i) != 0)
-        throw fail("it uses more than " + std::to_string(known) +
-                   " coefficients (rational or thin-prism model)");
-    }
     lens.validate();
-    part.origin = Origin::Imported;
-    part.method = "imported";
-    if (!in["avg_reprojection_error"].empty())
-      part.rms_px = static_cast<double>(in["avg_reprojection_error"]);
-    Evidence evidence;
-    evidence.kind = "imported";
-    evidence.source = path.filename().string();
-    part.evidence.push_back(evidence);
-    profile.lens = part;
-    return profile;
-  } catch (const cv::Exception& e) {
-    throw fail(e.err);
   } catch (const Error& e) {
-    if (e.kind() == ErrorKind::Unreadable) throw;
-    throw fail(e.what());
-  } catch (const std::exception& e) {
-    // OpenCV's reader lets the standard library's own exceptions through for damaged files.
     throw fail(e.what());
   }
+  part.origin = Origin::Imported;
+  part.method = "imported";
+  if (const auto rms = in.number("avg_reprojection_error")) part.rms_px = *rms;
+  Evidence evidence;
+  evidence.kind = "imported";
+  evidence.source = path.filename().string();
+  part.evidence.push_back(evidence);
+  profile.lens = part;
+  return profile;
 }
 
 }  // namespace glenhaze
