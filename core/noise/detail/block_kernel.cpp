@@ -178,6 +178,8 @@ class RowMerger {
     prepareCells(first - 1);
     for (int row = first - 1; row < last; ++row) {
       prepareCells(row + 1);
+      // The band above says what is found of its last row, which is worked out here once more.
+      tells_ = row >= first || first == kFirstRow;
       for (int column = 0; column < job.columns; ++column) mergeBlock(column, row);
       if (row >= first) finishRow(row);
       std::copy(sums_.begin() + kStep * pitch_, sums_.end(), sums_.begin());
@@ -306,7 +308,7 @@ class RowMerger {
     for (int n = 0; n < job_.neighbours; ++n) {
       const MergeNeighbour& other = job_.neighbour[n];
       const float trust = other.trust_in != nullptr ? other.trust_in[at] : 1.0F;
-      float* trust_out = other.trust_out != nullptr ? other.trust_out + at : nullptr;
+      float* trust_out = other.trust_out != nullptr && tells_ ? other.trust_out + at : nullptr;
       if (trust_out != nullptr) *trust_out = trust > 0.02F ? trust : 0;
       if (trust <= 0.02F) continue;
       if (trust >= 1 && onlyNoise(n, column, row, variance))
@@ -346,7 +348,7 @@ class RowMerger {
         forward(difference.v[0], kBlock, d);
         const float trust = merge(d, inverse, job_.tolerance,
                                   other.trust_in != nullptr ? other.trust_in[at] : 1.0F, sum, total);
-        if (other.trust_out != nullptr) other.trust_out[at] = trust;
+        if (other.trust_out != nullptr && tells_) other.trust_out[at] = trust;
       }
       forward(source.v[0], kBlock, c);
       each([&](int y, int x) {
@@ -393,7 +395,9 @@ class RowMerger {
       storeRows<uint8_t>(y0, gain, top);
   }
 
+  static constexpr int kFirstRow = 1;  // of the first band; row 0 is only worked out before it
   const MergeJob& job_;
+  bool tells_ = true;
   int cells_;
   ptrdiff_t pitch_;
   std::vector<int16_t> differences_;
