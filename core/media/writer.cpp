@@ -309,14 +309,20 @@ std::string ClipWriter::State::verifySequence() const {
 
 namespace {
 
-// All of a short clip, else its last second: that is what a full disk or a broken encoder spoils.
+// All of a small clip, else its end, which is what a full disk or a broken encoder spoils: as much of it as
+// costs a hundredth of the time it took to make, or so, up to a second.
 std::string decodeAgain(const ClipInfo& written, const fs::path& name) {
   constexpr double kCheap_px =
       5e7;  // some 25 frames of 1080p: a few hundredths of the time they took to make
   const double pixels =
       static_cast<double>(written.width) * written.height * static_cast<double>(written.frames);
   const int64_t first =
-      pixels <= kCheap_px ? 0 : std::max<int64_t>(0, written.frames - std::lround(written.fps.value()));
+      pixels <= kCheap_px
+          ? 0
+          : std::max<int64_t>(
+                0, written.frames - std::clamp<int64_t>(
+                                        written.frames / kShare, kLeast_frames,
+                                        std::max<int64_t>(kLeast_frames, std::llround(written.fps.value()))));
   ClipReader reader(written);
   if (first > 0) reader.seek(first);
   int64_t next = first;
@@ -325,7 +331,9 @@ std::string decodeAgain(const ClipInfo& written, const fs::path& name) {
     throw Error(ErrorKind::Unwritable, "The rendered clip cannot be decoded", name.string(),
                 "frame " + std::to_string(next) + " of " + std::to_string(written.frames),
                 "Check the disk and render again");
-  return first == 0 ? "all frames decoded" : "its index read, its last second decoded";
+  return first == 0
+             ? "all frames decoded"
+             : "its index read, its last " + std::to_string(written.frames - first) + " frames decoded";
 }
 
 }  // namespace
