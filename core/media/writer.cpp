@@ -312,17 +312,13 @@ namespace {
 // All of a small clip, else its end, which is what a full disk or a broken encoder spoils: as much of it as
 // costs a hundredth of the time it took to make, or so, up to a second.
 std::string decodeAgain(const ClipInfo& written, const fs::path& name) {
-  constexpr double kCheap_px =
-      5e7;  // some 25 frames of 1080p: a few hundredths of the time they took to make
+  constexpr double kCheap_px = 1e7;
+  constexpr int64_t kShare = 20, kLeast_frames = 2;
   const double pixels =
       static_cast<double>(written.width) * written.height * static_cast<double>(written.frames);
-  const int64_t first =
-      pixels <= kCheap_px
-          ? 0
-          : std::max<int64_t>(
-                0, written.frames - std::clamp<int64_t>(
-                                        written.frames / kShare, kLeast_frames,
-                                        std::max<int64_t>(kLeast_frames, std::llround(written.fps.value()))));
+  const int64_t second = std::max<int64_t>(kLeast_frames, std::llround(written.fps.value()));
+  const int64_t last = std::clamp<int64_t>(written.frames / kShare, kLeast_frames, second);
+  const int64_t first = pixels <= kCheap_px ? 0 : std::max<int64_t>(0, written.frames - last);
   ClipReader reader(written);
   if (first > 0) reader.seek(first);
   int64_t next = first;
