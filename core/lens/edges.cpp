@@ -29,7 +29,7 @@ constexpr double kLeastTaken = 1;  // of the bow, against what is left of it, fo
 constexpr double kMostUnsure_widths = 0.01;  // what "no bend to speak of" may leave open at the corner
 // Of edges found by themselves: so many must agree, along so much of the picture's width, and be so much of
 // the length of all that were found.
-constexpr int kLeastFound = 6;
+constexpr int kLeastFound = 10;  // a bowl alone shows eight arcs that one lens would straighten
 constexpr double kLeastFoundWidths = 1.2, kLeastFoundShare = 0.45;
 // And none is further from straight, RMS: tracing is this exact even on compressed footage.
 constexpr double kStraightFound_px = 0.4, kStraightFound_widths = 0.6 / 1920;

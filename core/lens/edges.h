@@ -90,11 +90,10 @@ struct EdgeOptions {
                                    ///< off against each other in Brown–Conrady and division)
 };
 
-/// All edges of all frames together, robustly; edges that are not straight in the world are left out. Models
-/// compete, the one without a bend among them: a bend that its uncertainty does not bear out is none. Its
-/// uncertainty comes from leaving out the edges of one sector of the picture after the other, and from what
-/// other models that explain the edges as well say of the corner. Throws Error(Evidence) when no edges are
-/// long enough to tell, or too few of those found agree.
+/// All edges of all frames together, robustly; edges that are not straight in the world are left out. The
+/// bend's uncertainty comes from leaving out the edges of one sector of the picture after the other, and from
+/// what other models that explain the edges as well say of the place; a bend that it does not bear out is
+/// taken for none. Throws Error(Evidence) when the edges do not tell, or too few of those found agree.
 EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int height,
                        const EdgeOptions& options = {}, const Progress& progress = {});
 
