@@ -47,6 +47,10 @@ class Window : public ::testing::Test {
 
   void open(bool with_profile) {
     testing::makeFilm(folder / "one.mp4", testing::smallFilm(8));
+    openWithFilm(with_profile);
+  }
+  /// The same with a first clip, one.mp4, that stands in the folder already.
+  void openWithFilm(bool with_profile) {
     auto cut = testing::smallFilm(30);
     cut.keep_share = 0.5;
     testing::makeFilm(folder / "two.mp4", cut);

@@ -8,8 +8,11 @@
 #include <QSpinBox>
 #include <QTest>
 
+#include <algorithm>
+
 #include "core/base/files.h"
 #include "desktop/widgets/look.h"
+#include "simulator/film.h"
 #include "tests/interface/window_fixture.h"
 
 namespace glenhaze::desktop {
@@ -140,8 +143,27 @@ TEST_F(Window, NewShootsStartWithTheKeptOutput) {
   EXPECT_EQ(outputFromText("not json").encode.codec, Codec::H264);
 }
 
+// A camera that is turned from view to view, so that straight things cross the whole picture.
+void filmFromManySides(const std::filesystem::path& path) {
+  sim::CameraSetup camera = testing::smallCamera(LensModel::BrownConrady, 960, 540);
+  camera.samples = 1;
+  sim::writeFilm(path,
+                 {camera, sim::millScene(),
+                  [fps = camera.fps](double t) {
+                    constexpr double kViews[][3] = {{0.04, 0, 0},      {0.3, 0.1, 0.5},  {-0.25, -0.1, -0.6},
+                                                    {0.1, 0.15, 1.55}, {-0.1, 0.1, 0.3}, {0.2, -0.1, 1.0}};
+                    const auto& view = kViews[static_cast<size_t>(std::clamp(t * fps, 0.0, 5.0))];
+                    sim::Pose pose;
+                    pose.position = {-0.5F, -0.5F, 3.0F};
+                    pose.rx = view[1], pose.ry = view[0], pose.rz = view[2];
+                    return pose;
+                  }},
+                 testing::smallFilm(6));
+}
+
 TEST_F(Window, EdgesAreMeasuredAndPutIntoTheProfile) {
-  open(false);
+  filmFromManySides(folder / "one.mp4");
+  openWithFilm(false);
   EXPECT_EQ(window->session().plans()[0].lens.kind, Coverage::Missing);
   window->go(MainWindow::Bench);
   BenchPlace& bench = window->benchPlace();
