@@ -163,6 +163,25 @@ Scene stepsScene() {
   return s;
 }
 
+Scene photographScene(const std::filesystem::path& path) {
+  constexpr float kDistance_m = 4, kWidth_m = 6, kSide_m = 60;
+  Scene s;
+  s.surroundings = Surroundings::Indoors;
+  Quad q{{-kSide_m / 2, -kSide_m / 2, kDistance_m},
+         {1, 0, 0},
+         {0, 1, 0},
+         kSide_m,
+         kSide_m,
+         Material::Photograph,
+         {1, 1, 1},
+         1,
+         {},
+         Photograph::read(path)};
+  q.photograph_px_per_m = static_cast<float>(q.photograph->width()) / kWidth_m;
+  s.quads.push_back(std::move(q));
+  return s;
+}
+
 Scene sceneByName(const std::string& name) {
   if (name == "mill") return millScene();
   if (name == "mill-dusk") return millScene(0.75F);
@@ -172,8 +191,11 @@ Scene sceneByName(const std::string& name) {
   if (name == "uprights") return uprightsScene();
   if (name == "lamp") return lampScene(100);
   if (name == "steps") return stepsScene();
-  throw Error(ErrorKind::BadRequest, "There is no scene of this name", name, "",
-              "Known: mill, mill-dusk, mill-crossing, footings, chart, uprights, lamp, steps");
+  constexpr std::string_view kPhotograph = "photograph:";
+  if (name.starts_with(kPhotograph)) return photographScene(name.substr(kPhotograph.size()));
+  throw Error(
+      ErrorKind::BadRequest, "There is no scene of this name", name, "",
+      "Known: mill, mill-dusk, mill-crossing, footings, chart, uprights, lamp, steps, photograph:PATH");
 }
 
 }  // namespace glenhaze::sim

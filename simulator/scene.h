@@ -2,10 +2,12 @@
 // Scenes that do not exist: textured planes and boxes, water, sky. Linear light throughout, RGB with
 // BT.709 primaries, 1.0 = a sunlit white card.
 
+#include <filesystem>
 #include <memory>
 #include <string>
 #include <vector>
 
+#include "simulator/photograph.h"
 #include "simulator/vec.h"
 
 namespace glenhaze::sim {
@@ -26,7 +28,8 @@ enum class Material {
   Uprights,
   Steps,
   LampWall,
-  Weed
+  Weed,
+  Photograph
 };
 
 /// A rectangle: corner + s·u + t·v, s in [0, size_u], t in [0, size_v] metres; u and v are unit and
@@ -38,6 +41,9 @@ struct Quad {
   V3 tint{1, 1, 1};
   unsigned seed = 1;
   V3 velocity;  ///< metres per second; for things that move on their own
+  std::shared_ptr<const Photograph> photograph =
+      nullptr;  ///< of Material::Photograph, its middle in the quad's
+  float photograph_px_per_m = 500;
 };
 
 enum class Surroundings { Outdoors, Indoors, UnderWater };
@@ -73,7 +79,10 @@ Scene uprightsScene();
 Scene lampScene(double lamp_hz);
 /// A grey card with eight steps, evenly lit, filling the view.
 Scene stepsScene();
-/// By name: mill, mill-dusk, mill-crossing, footings, chart, uprights, lamp, steps. Throws Error(BadRequest).
+/// A photograph pinned up 4 m away, 6 m wide and mirrored on all sides.
+Scene photographScene(const std::filesystem::path& path);
+/// By name: mill, mill-dusk, mill-crossing, footings, chart, uprights, lamp, steps, or photograph: and a
+/// path. Throws Error(BadRequest), Error(Unreadable).
 Scene sceneByName(const std::string& name);
 
 /// Light arriving along a ray. `spread`: width of the ray's footprint per metre (rad). Safe from

@@ -136,6 +136,14 @@ V3 albedo(const Scene& scene, const Quad& q, float u, float v, Footprint f, doub
       const float level = 0.02F * std::pow(1.7F, static_cast<float>(step));
       return {level, level, level};
     }
+    case Material::Photograph: {
+      const float scale = q.photograph_px_per_m;
+      const auto place = [&](float along, float side, int pixels) {
+        return (along - side / 2) * scale + 0.5F * static_cast<float>(pixels - 1);
+      };
+      return q.photograph->at(place(u, q.size_u, q.photograph->width()),
+                              place(v, q.size_v, q.photograph->height()), m * scale);
+    }
     case Material::LampWall: {
       const double w = 2 * 3.14159265358979 * scene.lamp_hz * time_s;
       const auto pulse = static_cast<float>(scene.lamp_hz > 0 ? 1 + 0.35 * std::sin(w) : 1.0);
@@ -213,9 +221,9 @@ V3 lit(const Scene& scene, const Hit& hit, V3 at, float spread, double time_s) {
                               : (steep_v && std::abs(q.v.z) > 0.3F ? Footprint{f, slant} : Footprint{f, f});
   const V3 colour = albedo(scene, q, hit.u, hit.v, print, time_s) * q.tint;
   if (scene.surroundings == Surroundings::Indoors) {
-    const float fall = q.material == Material::Steps || q.material == Material::Chart
-                           ? 1.0F
-                           : 1 / (1 + 0.012F * (at.x * at.x + at.y * at.y));
+    const bool even =
+        q.material == Material::Steps || q.material == Material::Chart || q.material == Material::Photograph;
+    const float fall = even ? 1.0F : 1 / (1 + 0.012F * (at.x * at.x + at.y * at.y));
     return colour * (0.95F * fall);
   }
   const float sun = std::max(0.0F, dot(hit.normal, scene.sun));

@@ -66,6 +66,17 @@ CameraPath::CameraPath(std::vector<PathFrame> frames) : frames_(std::move(frames
   }
 }
 
+CameraPath::CameraPath(std::vector<PathFrame> frames, std::vector<RotationSpline> splines)
+    : CameraPath(std::move(frames)) {
+  splines_ = std::move(splines);
+  splines_.resize(scenes_.size());
+  for (size_t s = 0; s < scenes_.size(); ++s) {
+    if (splines_[s].empty()) continue;
+    const size_t end = s + 1 < scenes_.size() ? scenes_[s + 1] : frames_.size();
+    for (size_t i = scenes_[s]; i < end; ++i) frames_[i].orientation = splines_[s].at(frames_[i].time_s);
+  }
+}
+
 // Rotation vector from frame `first` to a share of the way to the next: cubic of Hermite.
 Turn CameraPath::within(size_t first, double u) const {
   const double h = frames_[first + 1].time_s - frames_[first].time_s;
@@ -77,6 +88,10 @@ Quaternion CameraPath::turnSince(size_t index, double offset_s) const {
   const auto after_scene = std::upper_bound(scenes_.begin(), scenes_.end(), index);
   const size_t low = *(after_scene - 1), high = after_scene == scenes_.end() ? frames_.size() : *after_scene;
   const double time = frames_[index].time_s + offset_s;
+  if (!splines_.empty()) {
+    const RotationSpline& spline = splines_[static_cast<size_t>(after_scene - scenes_.begin()) - 1];
+    if (!spline.empty()) return inverse(frames_[index].orientation) * spline.at(time);
+  }
   size_t at = index;
   while (at > low && time < frames_[at].time_s) --at;
   while (at + 1 < high && time >= frames_[at + 1].time_s) ++at;

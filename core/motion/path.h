@@ -5,8 +5,9 @@
 // A scene direction d (in the frame of the clip's first frame) is seen by the lens as the ray
 //   v = (s·x + hx·z, s·y + hy·z, z),   (x, y, z) = q⁻¹ · d,
 // with orientation q, shift h (of the straight picture, in focal lengths) and scale s.
-// Between frames, orientation runs along a cubic in rotation vectors whose speed and acceleration are
-// steady at the frames (a natural spline); shift and scale run straight.
+// Between frames, orientation runs along the spline that was solved with it, where there is one; else along a
+// cubic in rotation vectors whose speed and acceleration are steady at the frames (a natural spline). Shift
+// and scale run straight.
 
 #include <cstdint>
 #include <filesystem>
@@ -16,6 +17,7 @@
 
 #include "core/base/geometry.h"
 #include "core/base/rotation.h"
+#include "core/motion/rotation_spline.h"
 
 namespace glenhaze {
 
@@ -46,6 +48,8 @@ class CameraPath {
   CameraPath() = default;
   /// Times must rise. May be empty or hold one frame.
   explicit CameraPath(std::vector<PathFrame> frames);
+  /// With a spline for each scene, or an empty one; its frames' orientations are taken from it.
+  CameraPath(std::vector<PathFrame> frames, std::vector<RotationSpline> splines);
 
   const std::vector<PathFrame>& frames() const { return frames_; }
   bool empty() const { return frames_.empty(); }
@@ -59,7 +63,9 @@ class CameraPath {
   /// Orientation at `offset_s` after frame `index`, in terms of that frame: q(index)⁻¹ · q(t). For row times.
   Quaternion turnSince(size_t index, double offset_s) const;
 
-  bool operator==(const CameraPath& other) const { return frames_ == other.frames_; }
+  bool operator==(const CameraPath& other) const {
+    return frames_ == other.frames_ && splines_ == other.splines_;
+  }
 
  private:
   Turn within(size_t first, double share) const;
@@ -67,6 +73,7 @@ class CameraPath {
   std::vector<size_t> scenes_;
   std::vector<Turn> step_;   // from each frame to the next
   std::vector<Turn> speed_;  // at each frame, rad per second
+  std::vector<RotationSpline> splines_;  // one a scene, or none
 };
 
 /// Columns: frame,time_s,rx,ry,rz,shift_x,shift_y,scale,confidence, the shift in px of a picture with this

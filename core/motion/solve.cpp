@@ -8,6 +8,7 @@
 #include "core/base/error.h"
 #include "core/base/parallel.h"
 #include "core/motion/detail/path_solver.h"
+#include "core/motion/detail/spline_path.h"
 
 namespace glenhaze {
 
@@ -412,7 +413,10 @@ PathFinding solvePath(const TrackRecord& record, const Lens& lens, const Shutter
     share(round + 1);
     if (change < 1e-6 && round > 0) break;
   }
-  return solver.finding(full);
+  PathFinding found = solver.finding(full);
+  found.path = CameraPath(found.path.frames(),
+                          detail::splinesOf(record, lens, signedReadout(shutter), solver, progress));
+  return found;
 }
 
 }  // namespace glenhaze

@@ -11,21 +11,6 @@ namespace {
 
 constexpr std::array<const char*, 5> kNames = {"down", "up", "left", "right", "unknown"};
 
-Point signedReadout(const Shutter& shutter) {
-  switch (shutter.direction) {
-    case ScanDirection::Down:
-      return {0, shutter.readout_s};
-    case ScanDirection::Up:
-      return {0, -shutter.readout_s};
-    case ScanDirection::Right:
-      return {shutter.readout_s, 0};
-    case ScanDirection::Left:
-      return {-shutter.readout_s, 0};
-    default:
-      return {};
-  }
-}
-
 }  // namespace
 
 std::string scanDirectionName(ScanDirection direction) { return kNames[static_cast<size_t>(direction)]; }
@@ -51,6 +36,21 @@ ScanDirection turnedClockwise(ScanDirection direction, int degrees) {
   if (at == kRound.end()) return direction;
   const int quarters = ((degrees / 90) % 4 + 4) % 4;
   return kRound[static_cast<size_t>((at - kRound.begin() + quarters) % 4)];
+}
+
+Point signedReadout(const Shutter& shutter) {
+  switch (shutter.direction) {
+    case ScanDirection::Down:
+      return {0, shutter.readout_s};
+    case ScanDirection::Up:
+      return {0, -shutter.readout_s};
+    case ScanDirection::Right:
+      return {shutter.readout_s, 0};
+    case ScanDirection::Left:
+      return {-shutter.readout_s, 0};
+    default:
+      return {};
+  }
 }
 
 RowTimes::RowTimes(Point readout_s, int width, int height)

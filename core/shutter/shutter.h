@@ -36,6 +36,9 @@ struct Shutter {
 /// sensor was read, as when the camera writes an upright picture although it was held otherwise.
 ScanDirection turnedClockwise(ScanDirection direction, int degrees);
 
+/// Seconds along x and y, right and down positive; zero where the direction is unknown.
+Point signedReadout(const Shutter& shutter);
+
 /// When places of a picture were read, against the frame's own time. Cheap to copy, safe from several
 /// threads.
 class RowTimes {

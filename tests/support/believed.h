@@ -1,0 +1,61 @@
+#pragma once
+// Holds stated uncertainties against truth: of many cases, the truth should lie within one in about two
+// thirds, and within three in all.
+
+#include <cmath>
+#include <cstdio>
+#include <string>
+#include <vector>
+
+namespace glenhaze::testing {
+
+class Believed {
+ public:
+  explicit Believed(std::string what) : what_(std::move(what)) {}
+
+  void add(const std::string& label, double value, double truth, double stated) {
+    cases_.push_back({label, value, truth, stated});
+  }
+  void addRefused(const std::string& label, const std::string& why) {
+    refused_.push_back(label + ": " + why);
+  }
+
+  size_t size() const { return cases_.size(); }
+  size_t refused() const { return refused_.size(); }
+  /// Share of the cases whose error is within `times` the stated uncertainty.
+  double shareWithin(double times) const {
+    size_t n = 0;
+    for (const Case& c : cases_) n += ratioOf(c) <= times ? 1 : 0;
+    return cases_.empty() ? 0 : static_cast<double>(n) / static_cast<double>(cases_.size());
+  }
+  double worst() const {
+    double most = 0;
+    for (const Case& c : cases_) most = std::max(most, ratioOf(c));
+    return most;
+  }
+  void print() const {
+    double squares = 0;
+    for (const Case& c : cases_) {
+      std::printf("  %-58s %10.3f truth %10.3f ± %8.3f  off by %5.2f\n", c.label.c_str(), c.value, c.truth,
+                  c.stated, ratioOf(c));
+      squares += ratioOf(c) * ratioOf(c);
+    }
+    for (const std::string& r : refused_) std::printf("  refused %s\n", r.c_str());
+    std::printf("%s: %zu cases, %.0f %% within one, %.0f %% within two, worst %.2f, RMS %.2f; %zu refused\n",
+                what_.c_str(), cases_.size(), 100 * shareWithin(1), 100 * shareWithin(2), worst(),
+                std::sqrt(squares / static_cast<double>(std::max<size_t>(1, cases_.size()))),
+                refused_.size());
+  }
+
+ private:
+  struct Case {
+    std::string label;
+    double value, truth, stated;
+  };
+  static double ratioOf(const Case& c) { return std::abs(c.value - c.truth) / std::max(1e-12, c.stated); }
+  std::string what_;
+  std::vector<Case> cases_;
+  std::vector<std::string> refused_;
+};
+
+}  // namespace glenhaze::testing

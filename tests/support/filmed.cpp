@@ -1,0 +1,82 @@
+#include "tests/support/filmed.h"
+
+#include <opencv2/calib3d.hpp>
+#include <opencv2/imgcodecs.hpp>
+#include <opencv2/imgproc.hpp>
+#include <stdexcept>
+
+namespace glenhaze::testing {
+
+namespace {
+
+constexpr int kSide = 2;                 // samples of a pixel, along each axis
+constexpr double kWidthOverFocal = 1.5;  // of the photograph as it is hung up
+constexpr double kMidGrey = 110;
+
+}  // namespace
+
+FilmedPhotograph::FilmedPhotograph(Filming filming) : filming_(std::move(filming)) {
+  const Lens& lens = filming_.lens;
+  picture_ = cv::imread(filming_.photograph.string(), cv::IMREAD_GRAYSCALE);
+  if (picture_.empty()) throw std::runtime_error("no photograph: " + filming_.photograph.string());
+  // As fine as the samples in the middle of the picture.
+  const double wanted = kWidthOverFocal * lens.fx * kSide;
+  if (picture_.cols > wanted)
+    cv::resize(picture_, picture_, {}, wanted / picture_.cols, wanted / picture_.cols, cv::INTER_AREA);
+  focal_ = picture_.cols / kWidthOverFocal;
+  std::vector<cv::Point2d> pixels, rays;
+  for (int y = 0; y < lens.height * kSide; ++y)
+    for (int x = 0; x < lens.width * kSide; ++x)
+      pixels.emplace_back((x + 0.5) / kSide - 0.5, (y + 0.5) / kSide - 0.5);
+  const cv::Matx33d camera(lens.fx, 0, lens.cx, 0, lens.fy, lens.cy, 0, 0, 1);
+  cv::undistortPoints(pixels, rays, camera, cv::Mat(lens.k).clone(), cv::noArray(), cv::noArray(),
+                      {cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 40, 1e-9});
+  rays_ = cv::Mat(rays, true).reshape(2, lens.height * kSide);
+}
+
+Frame FilmedPhotograph::frame(int64_t index) const {
+  const Lens& lens = filming_.lens;
+  cv::Mat map(rays_.size(), CV_32FC2);
+  cv::parallel_for_({0, map.rows}, [&](const cv::Range& rows) {
+    for (int y = rows.start; y < rows.end; ++y) {
+      const double share = ((y + 0.5) / kSide - 0.5) / (lens.height - 1) - 0.5;
+      const double t = static_cast<double>(index) / filming_.fps + filming_.readout_s * share;
+      const RotationMatrix turn = matrixOf(filming_.turning(t));
+      for (int x = 0; x < map.cols; ++x) {
+        const auto& ray = rays_.at<cv::Vec2d>(y, x);
+        const Ray world = turn * Ray{ray[0], ray[1], 1};
+        map.at<cv::Vec2f>(y, x) = {
+            static_cast<float>(focal_ * world.x / world.z + (picture_.cols - 1) / 2.0),
+            static_cast<float>(focal_ * world.y / world.z + (picture_.rows - 1) / 2.0)};
+      }
+    }
+  });
+  cv::Mat fine, grey;
+  cv::remap(picture_, fine, map, cv::noArray(), cv::INTER_LINEAR, cv::BORDER_REFLECT_101);
+  fine.convertTo(fine, CV_32F, 219.0 / 255, 16);
+  cv::resize(fine, grey, {lens.width, lens.height}, 0, 0, cv::INTER_AREA);
+  if (filming_.noise > 0) {
+    cv::Mat noise(grey.size(), CV_32F), level;
+    cv::RNG random(static_cast<uint64_t>(filming_.seed) * 100003 + static_cast<uint64_t>(index));
+    random.fill(noise, cv::RNG::NORMAL, 0, filming_.noise);
+    cv::sqrt(grey / kMidGrey, level);
+    grey += noise.mul(level);
+  }
+  Frame frame = makeFrame(lens.width, lens.height, {Chroma::C420, 8});
+  frame.colour = {1, 1, 1, false, ChromaSiting::Left};
+  frame.index = index;
+  for (size_t p = 0; p < 3; ++p)
+    for (int y = 0; y < frame.planes[p].height; ++y)
+      for (int x = 0; x < frame.planes[p].width; ++x)
+        frame.planes[p].row<uint8_t>(y)[x] = p == 0 ? cv::saturate_cast<uint8_t>(grey.at<float>(y, x)) : 128;
+  return frame;
+}
+
+TrackRecord FilmedPhotograph::tracks(int frames, const TrackOptions& options) const {
+  TrackRecord record{filming_.lens.width, filming_.lens.height, {}};
+  Tracker tracker(record.width, record.height, options);
+  for (int i = 0; i < frames; ++i) record.frames.push_back(tracker.push(frame(i), i / filming_.fps));
+  return record;
+}
+
+}  // namespace glenhaze::testing

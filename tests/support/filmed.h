@@ -1,0 +1,41 @@
+#pragma once
+// Photographs filmed by a turning camera with a bent lens and a rolling shutter, made apart from the
+// simulated camera and from our own lens: OpenCV undistorts, resamples and adds the noise, a pixel takes in a
+// square of 2 × 2 samples. What our own mill would flatter is held against this.
+
+#include <filesystem>
+#include <functional>
+#include <opencv2/core.hpp>
+
+#include "core/base/rotation.h"
+#include "core/frame/frame.h"
+#include "core/lens/model.h"
+#include "core/motion/tracks.h"
+
+namespace glenhaze::testing {
+
+struct Filming {
+  std::filesystem::path photograph;
+  Lens lens;             ///< Brown–Conrady
+  double readout_s = 0;  ///< scanned down
+  double fps = 30;
+  std::function<Quaternion(double time_s)> turning;  ///< camera to world
+  double noise = 0;  ///< standard deviation at mid grey, 8-bit codes; grows with the root of the level
+  unsigned seed = 1;
+};
+
+class FilmedPhotograph {
+ public:
+  explicit FilmedPhotograph(Filming filming);
+  /// Grey, limited range.
+  Frame frame(int64_t index) const;
+  TrackRecord tracks(int frames, const TrackOptions& options = {}) const;
+
+ private:
+  Filming filming_;
+  cv::Mat picture_;   // grey, about as fine as what is sampled from it
+  cv::Mat rays_;      // x/z, y/z of every sample
+  double focal_ = 1;  // of the photograph, px
+};
+
+}  // namespace glenhaze::testing
