@@ -70,6 +70,7 @@ struct ClipReader::State {
   detail::InputPtr input;
   detail::CodecPtr codec;
   detail::PacketPtr packet = detail::makePacket();
+  detail::PacketPtr passed_key = detail::makePacket();  ///< on the way to a frame, the last key picture
   detail::ScalerPtr scaler;
   std::unique_ptr<Deinterlacer> deinterlacer;
   int video = -1;
@@ -100,6 +101,7 @@ struct ClipReader::State {
 
   void open();
   FramePtr decodeOne();
+  void feedDecoder();
   FramePtr decodeSameSize();
   FramePtr filtered();
   Frame convert(FramePtr frame);
@@ -156,26 +158,42 @@ FramePtr ClipReader::State::decodeOne() {
     // A picture that cannot be built is told of here; the others behind it still come.
     if (draining && (got == AVERROR(EAGAIN) || ++drain_errors > kMostDrainErrors)) return nullptr;
     if (draining) continue;
+    feedDecoder();
+  }
+}
+
+// Hands the decoder the next packet, or the word that there are no more.
+void ClipReader::State::feedDecoder() {
+  const auto send = [this](AVPacket* one) {
+    if (avcodec_send_packet(codec.get(), one) < 0) ++damaged;
+    av_packet_unref(one);
+  };
+  if (packet->buf == nullptr) {
     const int read = av_read_frame(input.get(), packet.get());
     if (read < 0) {
+      if (passed_key->buf != nullptr) return send(passed_key.get());
       if (read != AVERROR_EOF) ++damaged;
       draining = true;
       avcodec_send_packet(codec.get(), nullptr);
-      continue;
+      return;
     }
-    if (packet->stream_index == video && (packet->flags & AV_PKT_FLAG_KEY) != 0) wait_for_key = false;
-    if (packet->stream_index != video || wait_for_key) {
-      av_packet_unref(packet.get());
-      continue;
-    }
-    // On the way to a frame, pictures that nothing else is built on are not decoded; but the first one tells
-    // whether the jump went far enough back.
-    const bool passing = !just_jumped && !counts() && packet->pts != AV_NOPTS_VALUE && skip_before > 0 &&
-                         info.indexAt(packet->pts) < skip_before;
-    codec->skip_frame = passing && options.fields == Fields::Keep ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
-    if (avcodec_send_packet(codec.get(), packet.get()) < 0) ++damaged;
-    av_packet_unref(packet.get());
   }
+  const bool key = (packet->flags & AV_PKT_FLAG_KEY) != 0;
+  if (packet->stream_index == video && key) wait_for_key = false;
+  if (packet->stream_index != video || wait_for_key) return av_packet_unref(packet.get());
+  // On the way to a frame, pictures that nothing else is built on are not decoded; but the first one tells
+  // whether the jump went far enough back.
+  const bool passing = !just_jumped && !counts() && packet->pts != AV_NOPTS_VALUE && skip_before > 0 &&
+                       info.indexAt(packet->pts) < skip_before && options.fields == Fields::Keep;
+  if (passing && key && info.indexAt(packet->pts) <= aim()) {
+    // Of key pictures in a row only the last one is built on.
+    av_packet_unref(passed_key.get());
+    av_packet_move_ref(passed_key.get(), packet.get());
+    return;
+  }
+  codec->skip_frame = passing ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
+  if (passed_key->buf != nullptr) return send(passed_key.get());  // the packet's turn is next
+  send(packet.get());
 }
 
 // The same, but that a picture of another size is the end.
@@ -284,6 +302,8 @@ FramePtr ClipReader::State::arrive() {
 }
 
 void ClipReader::State::rewind() {
+  av_packet_unref(packet.get());
+  av_packet_unref(passed_key.get());
   avcodec_flush_buffers(codec.get());
   deinterlacer.reset();
   draining = false;
