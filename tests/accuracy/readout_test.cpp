@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/numbers.h"
+#include "core/motion/solve.h"
 #include "tests/support/believed.h"
 #include "tests/support/filmed.h"
 #include "tests/support/motion.h"
@@ -16,6 +17,13 @@ namespace glenhaze {
 namespace {
 
 constexpr int kWidth = 640, kHeight = 360, kFrames = 60;
+
+using Lenses = std::shared_ptr<const testing::FilmingLens>;
+
+Lenses wideLens() {
+  return std::make_shared<const testing::FilmingLens>(
+      testing::testLens(LensModel::BrownConrady, kWidth, kHeight));
+}
 
 struct ShakenCase {
   std::filesystem::path photograph;
@@ -27,10 +35,10 @@ struct ShakenCase {
   }
 };
 
-ShutterFinding measured(const ShakenCase& c) {
+testing::FilmedPhotograph filmOf(const ShakenCase& c, const Lenses& lens) {
   testing::Filming filming;
   filming.photograph = c.photograph;
-  filming.lens = testing::testLens(LensModel::BrownConrady, kWidth, kHeight);
+  filming.lens = lens;
   filming.readout_s = c.readout_s;
   filming.noise = c.noise;
   filming.seed = c.seed;
@@ -44,13 +52,18 @@ ShutterFinding measured(const ShakenCase& c) {
     shake.seed = c.seed;
     return testing::orientationOf(sim::shaken(base, shake, t));
   };
-  return measureReadout(testing::FilmedPhotograph(filming).tracks(kFrames), filming.lens, 1 / filming.fps);
+  return testing::FilmedPhotograph(filming);
+}
+
+ShutterFinding measured(const ShakenCase& c, const Lenses& lens) {
+  return measureReadout(filmOf(c, lens).tracks(kFrames), lens->lens, 1 / 30.0);
 }
 
 TEST(Believed, ReadoutFromShakenPhotographs) {
   const auto photographs = testing::photographs();
   if (photographs.empty()) GTEST_SKIP() << "lomiri-wallpapers-16.04 is not installed";
   testing::Believed table("Readout from shaken photographs, ms");
+  const Lenses lens = wideLens();
   std::mt19937 random(11);
   const auto between = [&](double a, double b) { return a + (b - a) * (random() % 1000) / 999.0; };
   for (int i = 0; i < 45; ++i) {
@@ -63,7 +76,7 @@ TEST(Believed, ReadoutFromShakenPhotographs) {
     c.noise = std::array{0.7, 2.0, 5.0}[static_cast<size_t>(i / 5) % 3];
     c.seed = static_cast<unsigned>(100 + i);
     try {
-      const ShutterFinding found = measured(c);
+      const ShutterFinding found = measured(c, lens);
       const double sign = found.shutter.direction == ScanDirection::Up ? -1 : 1;
       table.add(c.label(), sign * found.shutter.readout_s * 1000, c.readout_s * 1000,
                 found.uncertainty_s * 1000);
@@ -77,6 +90,55 @@ TEST(Believed, ReadoutFromShakenPhotographs) {
   EXPECT_GE(table.shareWithin(1), 0.55);
   EXPECT_LE(table.shareWithin(1), 0.85);
   EXPECT_LE(table.worst(), 3);
+}
+
+// The path, also between the frames, where the rows are read.
+TEST(Believed, PathOfShakenPhotographs) {
+  const auto photographs = testing::photographs();
+  if (photographs.empty()) GTEST_SKIP() << "lomiri-wallpapers-16.04 is not installed";
+  const Lenses lens = wideLens();
+  for (const double high_hz : {4.0, 9.0, 14.0})
+    for (const size_t which : {3U, 8U}) {
+      ShakenCase c;
+      c.photograph = photographs[which % photographs.size()];
+      c.high_hz = high_hz;
+      c.degrees = 0.8;
+      const PathFinding found =
+          solvePath(filmOf(c, lens).tracks(kFrames), lens->lens, {c.readout_s, ScanDirection::Down});
+      const auto turning = filmOf(c, lens).turning();
+      double squares = 0, count = 0;
+      for (double t = 0.2; t < 1.8; t += 0.003) {
+        const Quaternion truth = inverse(turning(0)) * turning(t);
+        const auto near = static_cast<size_t>(std::lround(t * 30));
+        const Quaternion path = inverse(found.path.orientationAt(0, 0)) * found.path.orientationAt(t, near);
+        squares += std::pow(length(turnOf(inverse(truth) * path)), 2);
+        ++count;
+      }
+      const double degrees = std::sqrt(squares / count) / testing::kDegree;
+      std::printf("  path, shake to %.0f Hz: %.4f° RMS at all times\n", high_hz, degrees);
+      EXPECT_LT(degrees, 0.02) << c.label();
+    }
+}
+
+// A camera that stands still or turns evenly shows no readout, whatever moves before it.
+TEST(Believed, StandingAndEvenlyTurningCamerasTellNoReadout) {
+  const auto photographs = testing::photographs();
+  if (photographs.empty()) GTEST_SKIP() << "lomiri-wallpapers-16.04 is not installed";
+  const Lenses lens = wideLens();
+  for (const double pan : {0.0, 4.0, 12.0})
+    for (const size_t which : {0U, 4U, 11U}) {
+      ShakenCase c;
+      c.photograph = photographs[which % photographs.size()];
+      c.degrees = 0;
+      c.pan_per_s = pan;
+      try {
+        const ShutterFinding found = measured(c, lens);
+        ADD_FAILURE() << c.label() << ": " << found.shutter.readout_s * 1000 << " ± "
+                      << found.uncertainty_s * 1000;
+      } catch (const Error& error) {
+        EXPECT_EQ(error.kind(), ErrorKind::Evidence);
+      }
+    }
 }
 
 }  // namespace

@@ -15,35 +15,38 @@ constexpr double kMidGrey = 110;
 
 }  // namespace
 
-FilmedPhotograph::FilmedPhotograph(Filming filming) : filming_(std::move(filming)) {
-  const Lens& lens = filming_.lens;
-  picture_ = cv::imread(filming_.photograph.string(), cv::IMREAD_GRAYSCALE);
-  if (picture_.empty()) throw std::runtime_error("no photograph: " + filming_.photograph.string());
-  // As fine as the samples in the middle of the picture.
-  const double wanted = kWidthOverFocal * lens.fx * kSide;
-  if (picture_.cols > wanted)
-    cv::resize(picture_, picture_, {}, wanted / picture_.cols, wanted / picture_.cols, cv::INTER_AREA);
-  focal_ = picture_.cols / kWidthOverFocal;
-  std::vector<cv::Point2d> pixels, rays;
+FilmingLens::FilmingLens(const Lens& brown_conrady) : lens(brown_conrady) {
+  std::vector<cv::Point2d> pixels, undistorted;
   for (int y = 0; y < lens.height * kSide; ++y)
     for (int x = 0; x < lens.width * kSide; ++x)
       pixels.emplace_back((x + 0.5) / kSide - 0.5, (y + 0.5) / kSide - 0.5);
   const cv::Matx33d camera(lens.fx, 0, lens.cx, 0, lens.fy, lens.cy, 0, 0, 1);
-  cv::undistortPoints(pixels, rays, camera, cv::Mat(lens.k).clone(), cv::noArray(), cv::noArray(),
+  cv::undistortPoints(pixels, undistorted, camera, cv::Mat(lens.k).clone(), cv::noArray(), cv::noArray(),
                       {cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 40, 1e-9});
-  rays_ = cv::Mat(rays, true).reshape(2, lens.height * kSide);
+  rays = cv::Mat(undistorted, true).reshape(2, lens.height * kSide);
+}
+
+FilmedPhotograph::FilmedPhotograph(Filming filming) : filming_(std::move(filming)) {
+  picture_ = cv::imread(filming_.photograph.string(), cv::IMREAD_GRAYSCALE);
+  if (picture_.empty()) throw std::runtime_error("no photograph: " + filming_.photograph.string());
+  // As fine as the samples in the middle of the picture.
+  const double wanted = kWidthOverFocal * filming_.lens->lens.fx * kSide;
+  if (picture_.cols > wanted)
+    cv::resize(picture_, picture_, {}, wanted / picture_.cols, wanted / picture_.cols, cv::INTER_AREA);
+  focal_ = picture_.cols / kWidthOverFocal;
 }
 
 Frame FilmedPhotograph::frame(int64_t index) const {
-  const Lens& lens = filming_.lens;
-  cv::Mat map(rays_.size(), CV_32FC2);
+  const Lens& lens = filming_.lens->lens;
+  const cv::Mat& rays = filming_.lens->rays;
+  cv::Mat map(rays.size(), CV_32FC2);
   cv::parallel_for_({0, map.rows}, [&](const cv::Range& rows) {
     for (int y = rows.start; y < rows.end; ++y) {
       const double share = ((y + 0.5) / kSide - 0.5) / (lens.height - 1) - 0.5;
       const double t = static_cast<double>(index) / filming_.fps + filming_.readout_s * share;
       const RotationMatrix turn = matrixOf(filming_.turning(t));
       for (int x = 0; x < map.cols; ++x) {
-        const auto& ray = rays_.at<cv::Vec2d>(y, x);
+        const auto& ray = rays.at<cv::Vec2d>(y, x);
         const Ray world = turn * Ray{ray[0], ray[1], 1};
         map.at<cv::Vec2f>(y, x) = {
             static_cast<float>(focal_ * world.x / world.z + (picture_.cols - 1) / 2.0),
@@ -73,7 +76,7 @@ Frame FilmedPhotograph::frame(int64_t index) const {
 }
 
 TrackRecord FilmedPhotograph::tracks(int frames, const TrackOptions& options) const {
-  TrackRecord record{filming_.lens.width, filming_.lens.height, {}};
+  TrackRecord record{filming_.lens->lens.width, filming_.lens->lens.height, {}};
   Tracker tracker(record.width, record.height, options);
   for (int i = 0; i < frames; ++i) record.frames.push_back(tracker.push(frame(i), i / filming_.fps));
   return record;

@@ -5,6 +5,7 @@
 
 #include <filesystem>
 #include <functional>
+#include <memory>
 #include <opencv2/core.hpp>
 
 #include "core/base/rotation.h"
@@ -14,9 +15,17 @@
 
 namespace glenhaze::testing {
 
+/// A lens with the ray of each of a picture's samples; made once for many films.
+struct FilmingLens {
+  /// Brown–Conrady.
+  explicit FilmingLens(const Lens& brown_conrady);
+  Lens lens;
+  cv::Mat rays;  // x/z, y/z of every sample
+};
+
 struct Filming {
   std::filesystem::path photograph;
-  Lens lens;             ///< Brown–Conrady
+  std::shared_ptr<const FilmingLens> lens;
   double readout_s = 0;  ///< scanned down
   double fps = 30;
   std::function<Quaternion(double time_s)> turning;  ///< camera to world
@@ -29,12 +38,12 @@ class FilmedPhotograph {
   explicit FilmedPhotograph(Filming filming);
   /// Grey, limited range.
   Frame frame(int64_t index) const;
+  const std::function<Quaternion(double)>& turning() const { return filming_.turning; }
   TrackRecord tracks(int frames, const TrackOptions& options = {}) const;
 
  private:
   Filming filming_;
   cv::Mat picture_;   // grey, about as fine as what is sampled from it
-  cv::Mat rays_;      // x/z, y/z of every sample
   double focal_ = 1;  // of the photograph, px
 };
 
