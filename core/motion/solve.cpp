@@ -45,6 +45,23 @@ constexpr double kMovingShare = 0.35;
 
 namespace detail {
 
+namespace {
+
+Ray unitRay(double x, double y, double z) {
+  const double s = 1 / std::sqrt(x * x + y * y + z * z);
+  return {x * s, y * s, z * s};
+}
+
+}  // namespace
+
+Ray withoutShift(const Ray& r, const PathFrame& f) {
+  return unitRay(r.x - f.shift.x * r.z, r.y - f.shift.y * r.z, f.scale * r.z);
+}
+
+Ray withShift(const Ray& r, const PathFrame& f) {
+  return unitRay(f.scale * r.x + f.shift.x * r.z, f.scale * r.y + f.shift.y * r.z, r.z);
+}
+
 Eigen::Matrix3d crossOf(const Vector3& v) {
   Eigen::Matrix3d m;
   m << 0, -v.z(), v.y(), v.z(), 0, -v.x(), -v.y(), v.x(), 0;
@@ -209,6 +226,33 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel, Start sta
   return r;
 }
 
+// What a step says of a frame. Frame i sees a direction d along A·q⁻¹d with A = (s, 0, hx; 0, s, hy; 0, 0,
+// 1), and the step says that it sees along v what the frame before saw along Q·B·v, B = (1, 0, −hx; 0, 1,
+// −hy; 0, 0, eˢ). So A'⁻¹·Q·B = R·A⁻¹ up to scale with R the camera's own turn: orthogonal times upper
+// triangular. In a picture that is zoomed in by s, the same turn moves things s times as far.
+void append(PathFrame& f, const PathFrame& before, const Step& step) {
+  if (step.shift.x == 0 && step.shift.y == 0 && step.log_scale == 0 && before.scale == 1 &&
+      before.shift.x == 0 && before.shift.y == 0) {
+    f.orientation = normalized(before.orientation * step.turn);
+    return;
+  }
+  Eigen::Matrix3d undo, b;
+  undo << 1, 0, -before.shift.x, 0, 1, -before.shift.y, 0, 0, before.scale;
+  b << 1, 0, -step.shift.x, 0, 1, -step.shift.y, 0, 0, std::exp(step.log_scale);
+  const Eigen::HouseholderQR<Eigen::Matrix3d> qr(undo * matrixFrom(step.turn) * b);
+  Eigen::Matrix3d r = qr.householderQ();
+  Eigen::Matrix3d u = qr.matrixQR().triangularView<Eigen::Upper>();
+  for (int c = 0; c < 3; ++c)
+    if (u(c, c) < 0) {
+      u.row(c) *= -1;
+      r.col(c) *= -1;
+    }
+  const double side = (u(0, 0) + u(1, 1)) / 2;
+  f.orientation = normalized(before.orientation * quaternionFrom(r));
+  f.scale = u(2, 2) / side;
+  f.shift = {-u(0, 2) / side, -u(1, 2) / side};
+}
+
 }  // namespace
 
 namespace detail {
@@ -302,6 +346,13 @@ PathFinding PathSolver::finding(bool full) const {
   return found;
 }
 
+// What was seen at a row's time, as it would have been seen in the middle of the frame.
+Ray PathSolver::atMiddle(size_t i, double row_time, const Ray& ray) const {
+  const PathFrame& f = path_.frames()[i];
+  const Quaternion turn = path_.turnSince(i, row_time);
+  return isPlain(f) ? turn * ray : withShift(turn * withoutShift(ray, f), f);
+}
+
 Pairs PathSolver::atMiddles(size_t i, const std::vector<RayPair>& rays, bool rows) const {
   Pairs pairs;
   pairs.a.reserve(rays.size());
@@ -309,8 +360,8 @@ Pairs PathSolver::atMiddles(size_t i, const std::vector<RayPair>& rays, bool row
   for (const RayPair& p : rays) {
     Ray a = p.a, b = p.b;
     if (rows) {
-      a = path_.turnSince(i - 1, rows_.at(p.at_a)) * a;
-      b = path_.turnSince(i, rows_.at(p.at_b)) * b;
+      a = atMiddle(i - 1, rows_.at(p.at_a), a);
+      b = atMiddle(i, rows_.at(p.at_b), b);
     }
     pairs.a.push_back(toVector(a));
     pairs.b.push_back(toVector(b));
@@ -363,10 +414,7 @@ void PathSolver::link() {
     } else if (blurred(i)) {
       f.doubt = PathDoubt::Blurred;
     }
-    f.orientation = normalized(before.orientation * step.turn);
-    const double grown = std::exp(step.log_scale);
-    f.scale = before.scale * grown;
-    f.shift = before.shift * grown + step.shift;
+    append(f, before, step);
     f.confidence =
         step.known ? std::min(1.0, fits_[i].share / 0.7) * std::min(1.0, fits_[i].pairs / 40.0) : 0;
     last = step;

@@ -83,6 +83,7 @@ struct StabilizedClip {
   std::vector<DoubtfulRange> doubtful;
   bool can_hold_still = false;
   std::string hold_reason;  ///< why it is offered, or is not
+  std::string doubt;        ///< why the figures of the whole clip cannot be trusted, "" where they can
   std::string advice;       ///< what to do, "" when all is well
 };
 

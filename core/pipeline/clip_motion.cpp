@@ -44,6 +44,21 @@ double pathNoise(const PathFinding& finding, double focal_px) {
   return count > 0 ? std::sqrt(2 * sum / count) / focal_px * kDegrees : 0;
 }
 
+// Why the steadied picture may not be what the path says, "" where it is.
+std::string doubtOf(const UnexplainedMotion& left, double by_path_deg) {
+  constexpr double kTold_deg = 0.02;   // less is not seen
+  constexpr double kMuchMoves = 0.35;  // of the picture
+  if (left.moving_share > kMuchMoves)
+    return "Much of the picture moves on its own, or near things pass by (" +
+           fixedText(left.moving_share * 100, 0) + " % of it, by " + fixedText(left.drift_deg_per_s, 0) +
+           "° a second): what is steadied may be the wrong part. Mask what is not the scene.";
+  if (left.shake_deg > 3 * by_path_deg && left.shake_deg > kTold_deg)
+    return "Parts of the picture shake apart (" + fixedText(left.shake_deg, 2) +
+           "°), as near and far things do when the camera moves: one part can be steadied, the other shakes "
+           "on.";
+  return "";
+}
+
 }  // namespace
 
 std::string tracksKey(const MotionRequest& request) {
@@ -62,8 +77,9 @@ std::string tracksKey(const MotionRequest& request) {
 }
 
 std::string motionFingerprint(const MotionRequest& request) {
-  return request.log.string() + exactText(request.shutter.readout_s) + " " + scanDirectionName(request.shutter.direction) + " " +
-         stabilizationToText(request.settings) + masksToText(request.masks) + handKeysToText(request.hand);
+  return request.log.string() + exactText(request.shutter.readout_s) + " " +
+         scanDirectionName(request.shutter.direction) + " " + stabilizationToText(request.settings) +
+         masksToText(request.masks) + handKeysToText(request.hand);
 }
 
 std::optional<TrackRecord> keptTracks(const MotionRequest& request) {
@@ -106,6 +122,8 @@ MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& recor
                                         " %): it is left out.");
   }
   answer.finding.path = mendedByHand(answer.finding.path, request.hand, request.lens);
+  if (request.hand.empty())
+    answer.unexplained = unexplainedMotion(record, request.lens, request.shutter, answer.finding.path);
   steadyAgain(answer, request);
   return answer;
 }
@@ -120,17 +138,21 @@ void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
   const FrameRange range = request.range.value_or(FrameRange{0, count});
   answer.stabilized = stabilize(*answer.room, request.settings, range.first, range.last);
   // What is left is never less than what is not known; where nothing is steadied it is there already.
-  if (request.settings.steadying != Steadying::Off)
-    answer.stabilized.shake_after_deg =
-        std::hypot(answer.stabilized.shake_after_deg, pathNoise(answer.finding, request.lens.fx));
+  if (request.settings.steadying != Steadying::Off) {
+    StabilizedClip& s = answer.stabilized;
+    const double by_path = std::hypot(s.shake_after_deg, pathNoise(answer.finding, request.lens.fx));
+    s.shake_after_deg = std::hypot(by_path, answer.unexplained.shake_deg);
+    s.doubt = doubtOf(answer.unexplained, by_path);
+    if (!s.doubt.empty()) s.advice = s.doubt;
+  }
   answer.motion = std::make_shared<ClipMotion>(
       ClipMotion{answer.finding.path, request.shutter, answer.stabilized.frames});
 }
 
 std::string describeMotion(const MotionAnswer& answer) {
   const StabilizedClip& s = answer.stabilized;
-  return "Shake " + fixedText(s.shake_before_deg, 2) + "° to " + fixedText(s.shake_after_deg, 3) + "°, crop " +
-         fixedText(s.crop * 100, 0) + " %." + (s.advice.empty() ? "" : " " + s.advice);
+  return "Shake " + fixedText(s.shake_before_deg, 2) + "° to " + fixedText(s.shake_after_deg, 3) +
+         "°, crop " + fixedText(s.crop * 100, 0) + " %." + (s.advice.empty() ? "" : " " + s.advice);
 }
 
 }  // namespace glenhaze

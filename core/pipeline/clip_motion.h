@@ -15,6 +15,7 @@
 #include "core/motion/solve.h"
 #include "core/motion/stabilize.h"
 #include "core/motion/tracks.h"
+#include "core/motion/unexplained.h"
 
 namespace glenhaze {
 
@@ -48,10 +49,11 @@ TrackRecord tracksFor(const MotionRequest& request, const Progress& progress = {
 
 struct MotionAnswer {
   PathFinding finding;
-  std::optional<LogFit> log;  ///< how the motion log fits; empty without one
+  UnexplainedMotion unexplained;  ///< by the path; the same under all settings
+  std::optional<LogFit> log;      ///< how the motion log fits; empty without one
   std::shared_ptr<const StabilizationRoom> room;
   WindowSettings room_window;  ///< that the room was worked out for
-  StabilizedClip stabilized;  ///< its shake left includes what the path itself may be off
+  StabilizedClip stabilized;   ///< its shake left includes what the path itself may be off
   std::shared_ptr<const ClipMotion> motion;
 };
 

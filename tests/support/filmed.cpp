@@ -12,6 +12,7 @@ namespace {
 constexpr int kSide = 2;                 // samples of a pixel, along each axis
 constexpr double kWidthOverFocal = 1.5;  // of the photograph as it is hung up
 constexpr double kMidGrey = 110;
+constexpr double kBack_m = 4;
 
 }  // namespace
 
@@ -27,36 +28,65 @@ FilmingLens::FilmingLens(const Lens& brown_conrady) : lens(brown_conrady) {
 }
 
 FilmedPhotograph::FilmedPhotograph(Filming filming) : filming_(std::move(filming)) {
-  picture_ = cv::imread(filming_.photograph.string(), cv::IMREAD_GRAYSCALE);
-  if (picture_.empty()) throw std::runtime_error("no photograph: " + filming_.photograph.string());
-  // As fine as the samples in the middle of the picture.
-  const double wanted = kWidthOverFocal * filming_.lens->lens.fx * kSide;
-  if (picture_.cols > wanted)
-    cv::resize(picture_, picture_, {}, wanted / picture_.cols, wanted / picture_.cols, cv::INTER_AREA);
-  focal_ = picture_.cols / kWidthOverFocal;
+  back_ = layerOf(filming_.photograph, kBack_m);
+  if (filming_.front) front_ = layerOf(filming_.front->photograph, filming_.front->distance_m);
 }
 
-Frame FilmedPhotograph::frame(int64_t index) const {
+FilmedPhotograph::Layer FilmedPhotograph::layerOf(const std::filesystem::path& photograph,
+                                                  double distance_m) const {
+  Layer layer;
+  layer.picture = cv::imread(photograph.string(), cv::IMREAD_GRAYSCALE);
+  if (layer.picture.empty()) throw std::runtime_error("no photograph: " + photograph.string());
+  // As fine as the samples in the middle of the picture.
+  const double wanted = kWidthOverFocal * filming_.lens->lens.fx * kSide;
+  if (layer.picture.cols > wanted)
+    cv::resize(layer.picture, layer.picture, {}, wanted / layer.picture.cols, wanted / layer.picture.cols,
+               cv::INTER_AREA);
+  layer.px_per_m = layer.picture.cols / (kWidthOverFocal * distance_m);
+  return layer;
+}
+
+// A plane as it is seen in one frame; `covered`: where the plane is, 0 or 1.
+cv::Mat FilmedPhotograph::seen(const Layer& layer, double distance_m, double speed, int64_t index,
+                               cv::Mat* covered) const {
   const Lens& lens = filming_.lens->lens;
   const cv::Mat& rays = filming_.lens->rays;
   cv::Mat map(rays.size(), CV_32FC2);
+  if (covered != nullptr) covered->create(rays.size(), CV_32F);
   cv::parallel_for_({0, map.rows}, [&](const cv::Range& rows) {
     for (int y = rows.start; y < rows.end; ++y) {
       const double share = ((y + 0.5) / kSide - 0.5) / (lens.height - 1) - 0.5;
       const double t = static_cast<double>(index) / filming_.fps + filming_.readout_s * share;
       const RotationMatrix turn = matrixOf(filming_.turning(t));
+      const double zoom = filming_.zoom ? filming_.zoom(t) : 1;
+      const Point place = filming_.place ? filming_.place(t) : Point{};
       for (int x = 0; x < map.cols; ++x) {
         const auto& ray = rays.at<cv::Vec2d>(y, x);
-        const Ray world = turn * Ray{ray[0], ray[1], 1};
+        const Ray world = turn * Ray{ray[0] / zoom, ray[1] / zoom, 1};
+        const Point hit = place + Point{world.x, world.y} * (distance_m / world.z);
+        const Point on = hit - Point{speed * distance_m * t, 0};
         map.at<cv::Vec2f>(y, x) = {
-            static_cast<float>(focal_ * world.x / world.z + (picture_.cols - 1) / 2.0),
-            static_cast<float>(focal_ * world.y / world.z + (picture_.rows - 1) / 2.0)};
+            static_cast<float>(layer.px_per_m * on.x + (layer.picture.cols - 1) / 2.0),
+            static_cast<float>(layer.px_per_m * on.y + (layer.picture.rows - 1) / 2.0)};
+        if (covered != nullptr)
+          covered->at<float>(y, x) = hit.y > filming_.front->top * distance_m ? 1.0F : 0.0F;
       }
     }
   });
-  cv::Mat fine, grey;
-  cv::remap(picture_, fine, map, cv::noArray(), cv::INTER_LINEAR, cv::BORDER_REFLECT_101);
+  cv::Mat fine;
+  cv::remap(layer.picture, fine, map, cv::noArray(), cv::INTER_LINEAR, cv::BORDER_REFLECT_101);
   fine.convertTo(fine, CV_32F, 219.0 / 255, 16);
+  return fine;
+}
+
+Frame FilmedPhotograph::frame(int64_t index) const {
+  const Lens& lens = filming_.lens->lens;
+  cv::Mat grey, fine = seen(back_, kBack_m, 0, index, nullptr);
+  if (filming_.front) {
+    cv::Mat covered;
+    const cv::Mat near = seen(front_, filming_.front->distance_m, filming_.front->speed, index, &covered);
+    fine += covered.mul(near - fine);
+  }
   cv::resize(fine, grey, {lens.width, lens.height}, 0, 0, cv::INTER_AREA);
   if (filming_.noise > 0) {
     cv::Mat noise(grey.size(), CV_32F), level;

@@ -7,6 +7,7 @@
 #include <functional>
 #include <memory>
 #include <opencv2/core.hpp>
+#include <optional>
 
 #include "core/base/rotation.h"
 #include "core/frame/frame.h"
@@ -23,12 +24,23 @@ struct FilmingLens {
   cv::Mat rays;  // x/z, y/z of every sample
 };
 
+/// A second photograph before the first, from a height on downwards.
+struct Front {
+  std::filesystem::path photograph;
+  double distance_m = 1;
+  double top = 0;    ///< of its upper edge, m below the camera's own height at the start, for each m away
+  double speed = 0;  ///< of its own, m per second to the right for each m away
+};
+
 struct Filming {
   std::filesystem::path photograph;
   std::shared_ptr<const FilmingLens> lens;
   double readout_s = 0;  ///< scanned down
   double fps = 30;
   std::function<Quaternion(double time_s)> turning;  ///< camera to world
+  std::function<double(double time_s)> zoom;         ///< of the focal length; none: 1 throughout
+  std::function<Point(double time_s)> place;         ///< of the camera, m right and down; none: it stays
+  std::optional<Front> front;                        ///< the photograph hangs 4 m away
   double noise = 0;  ///< standard deviation at mid grey, 8-bit codes; grows with the root of the level
   unsigned seed = 1;
 };
@@ -43,8 +55,13 @@ class FilmedPhotograph {
 
  private:
   Filming filming_;
-  cv::Mat picture_;   // grey, about as fine as what is sampled from it
-  double focal_ = 1;  // of the photograph, px
+  struct Layer {
+    cv::Mat picture;      // grey, about as fine as what is sampled from it
+    double px_per_m = 1;  // of its plane
+  };
+  Layer layerOf(const std::filesystem::path& photograph, double distance_m) const;
+  cv::Mat seen(const Layer& layer, double distance_m, double speed, int64_t index, cv::Mat* covered) const;
+  Layer back_, front_;
 };
 
 }  // namespace glenhaze::testing

@@ -33,6 +33,11 @@ struct Refined {
   double share = 0, rms = 0;
 };
 
+/// A ray as a camera without shift and zoom would have seen it, unit; and back.
+Ray withoutShift(const Ray& ray, const PathFrame& f);
+Ray withShift(const Ray& ray, const PathFrame& f);
+inline bool isPlain(const PathFrame& f) { return f.shift.x == 0 && f.shift.y == 0 && f.scale == 1; }
+
 Eigen::Matrix3d crossOf(const Vector3& v);
 Eigen::Matrix3d matrixFrom(const Quaternion& q);
 inline Vector3 toVector(const Ray& r) { return {r.x, r.y, r.z}; }
@@ -63,6 +68,7 @@ class PathSolver {
  private:
   template <typename Body>
   void forAll(const Progress& progress, Body body);
+  Ray atMiddle(size_t i, double row_time, const Ray& ray) const;
   Pairs atMiddles(size_t i, const std::vector<RayPair>& rays, bool rows) const;
   void keep(size_t i, const Refined& r);
   double spreadOf(const Pairs& pairs, const Refined& r) const;

@@ -14,13 +14,6 @@ constexpr size_t kLookAhead =
     30;                      // of them, that the next stretch solves again: what lies beyond tells on these
 constexpr size_t kBack = 8;  // frames before a stretch whose pairs touch its controls
 
-// As if nothing but turning had moved the frame.
-Ray withoutShift(const Ray& ray, const Step& step) {
-  const Ray r{ray.x - step.shift.x * ray.z, ray.y - step.shift.y * ray.z, ray.z * std::exp(step.log_scale)};
-  const double s = 1 / std::sqrt(r.x * r.x + r.y * r.y + r.z * r.z);
-  return {r.x * s, r.y * s, r.z * s};
-}
-
 class SceneSpline {
  public:
   SceneSpline(const TrackRecord& record, const LensMap& map, const Point& readout, const PathSolver& solver,
@@ -101,11 +94,13 @@ std::vector<SplineFrame> splineFrames(const TrackRecord& record, const LensMap& 
       frame.time_s = record.frames[i].time_s;
       if (i == 0 || record.frames[i].cut) continue;
       frame.turn = inverse(path[i - 1].orientation) * path[i].orientation;
-      const Step& step = solver.step(i);
-      if (!step.known) continue;
+      if (!solver.step(i).known) continue;
       frame.pairs = raysOf(record.frames[i], map);
-      if (step.shift.x != 0 || step.shift.y != 0 || step.log_scale != 0)
-        for (RayPair& p : frame.pairs) p.b = withoutShift(p.b, step);
+      if (isPlain(path[i - 1]) && isPlain(path[i])) continue;
+      for (RayPair& p : frame.pairs) {
+        p.a = withoutShift(p.a, path[i - 1]);
+        p.b = withoutShift(p.b, path[i]);
+      }
     }
   });
   return frames;

@@ -1,0 +1,28 @@
+#pragma once
+// What the picture does that the camera's path does not say: near and far things that move apart, things that
+// move on their own, a lens or a readout that is wrong. No setting of the steadying takes it out, so it is
+// part of every figure of what shake is left.
+//
+// Every tracked place is held against the path; the middle of what is left is taken for each part of the
+// picture, once from every other place and once from the rest. The product of both says how much the part
+// really moves, since the errors of single places have no part in it.
+
+#include "core/lens/model.h"
+#include "core/motion/path.h"
+#include "core/motion/tracks.h"
+#include "core/shutter/shutter.h"
+
+namespace glenhaze {
+
+struct UnexplainedMotion {
+  double shake_deg = 0;        ///< RMS over the parts of the picture, faster than 1 Hz, both axes together
+  double steadiest_deg = 0;    ///< the same of the steadier half of the parts
+  double moving_share = 0;     ///< of all parts, that drift against the path, 0..1
+  double drift_deg_per_s = 0;  ///< of those, the middle one
+};
+
+/// The path's frames are those of the record.
+UnexplainedMotion unexplainedMotion(const TrackRecord& record, const Lens& lens, const Shutter& shutter,
+                                    const CameraPath& path);
+
+}  // namespace glenhaze
