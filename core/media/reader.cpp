@@ -111,7 +111,15 @@ struct ClipReader::State {
   int64_t aim() const {
     constexpr int64_t kHeldBack = 17;
     const int64_t needed = options.fields == Fields::Keep ? skip_before : skip_before - 1;
-    return std::max<int64_t>(0, std::min(needed, info.frames - kHeldBack));
+    const int64_t inside = holdsNoneBack() ? 0 : kHeldBack;
+    return std::max<int64_t>(0, std::min(needed, info.frames - inside));
+  }
+  // Whether the decoder gives out every picture at once: all that know no pictures between others, and FFV1,
+  // whose pictures go on with the statistics of the one before, but in order.
+  bool holdsNoneBack() const {
+    const AVCodecDescriptor* about = avcodec_descriptor_get(codec->codec_id);
+    return codec->codec_id == AV_CODEC_ID_FFV1 ||
+           (about != nullptr && (about->props & AV_CODEC_PROP_INTRA_ONLY) != 0);
   }
   bool counts() const { return info.times && !info.times->ordered(); }
   void jump();

@@ -61,6 +61,14 @@ NoiseFinding measureStatic(std::span<const ClipInfo> shots, double iso, const Pr
 /// From patches over a few frames of each shot. Throws Error(Evidence) when none is flat.
 NoiseFinding measurePatches(std::span<const NoiseShot> shots, double iso, const Progress& progress = {});
 
+/// A frame and the one after it.
+struct FramePair {
+  Frame frame;
+  std::optional<Frame> next;
+};
+/// The same of frames that are at hand, on places found automatically.
+NoiseFinding measurePatchesOf(std::span<const FramePair> pairs, double iso);
+
 /// Judges one patch from a frame and, if there is one, the frame after it.
 PatchVerdict judgePatch(const Frame& frame, const Frame* next, const PatchRect& rect);
 

@@ -1,6 +1,6 @@
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
@@ -28,38 +28,79 @@ struct Surface {
   double range = 0;  ///< of the surface over the rectangle
 };
 
-Surface flatten(const FloatPlane& plane, const PatchRect& r) {
-  constexpr int kTerms = 6;
-  Eigen::Matrix<double, kTerms, kTerms> normal = Eigen::Matrix<double, kTerms, kTerms>::Zero();
-  Eigen::Matrix<double, kTerms, 1> right = Eigen::Matrix<double, kTerms, 1>::Zero();
-  const auto terms = [&](int x, int y) {
-    const double u = 2.0 * (x + 0.5) / r.width - 1, v = 2.0 * (y + 0.5) / r.height - 1;
-    Eigen::Matrix<double, kTerms, 1> t;
-    t << 1, u, v, u * u, u * v, v * v;
-    return t;
-  };
-  for (int y = 0; y < r.height; ++y)
-    for (int x = 0; x < r.width; ++x) {
-      const auto t = terms(x, y);
-      normal += t * t.transpose();
-      right += t * static_cast<double>(plane.row(r.y + y)[r.x + x]);
+// Along one side of a rectangle, −1..1: place and its square less the mean of all squares. With 1 and their
+// products they are orthogonal over the grid, so that each coefficient stands alone.
+struct Side {
+  std::vector<double> first, second;
+  double first_square = 0, second_square = 0;
+  explicit Side(int count) {
+    double mean = 0;
+    for (int i = 0; i < count; ++i) {
+      first.push_back(2.0 * (i + 0.5) / count - 1);
+      mean += first.back() * first.back() / count;
     }
-  const Eigen::Matrix<double, kTerms, 1> c = normal.ldlt().solve(right);
-  Surface s;
-  s.left.reserve(static_cast<size_t>(r.width) * static_cast<size_t>(r.height));
-  double low = 1e9, high = -1e9, squares = 0, sum = 0;
-  for (int y = 0; y < r.height; ++y)
+    for (const double u : first) {
+      second.push_back(u * u - mean);
+      first_square += u * u;
+      second_square += second.back() * second.back();
+    }
+  }
+};
+
+constexpr int kTerms = 6;  // 1, u, v, u², uv, v²
+
+std::array<double, kTerms> surfaceOf(const FloatPlane& plane, const PatchRect& r, const Side& u,
+                                     const Side& v) {
+  std::array<double, kTerms> c{};
+  for (int y = 0; y < r.height; ++y) {
+    const float* row = plane.row(r.y + y) + r.x;
+    double sum = 0, by_u = 0, by_uu = 0;
     for (int x = 0; x < r.width; ++x) {
-      const double surface = terms(x, y).dot(c), value = static_cast<double>(plane.row(r.y + y)[r.x + x]);
+      const auto value = static_cast<double>(row[x]);
+      const auto i = static_cast<size_t>(x);
+      sum += value;
+      by_u += value * u.first[i];
+      by_uu += value * u.second[i];
+    }
+    const auto j = static_cast<size_t>(y);
+    c[0] += sum;
+    c[1] += by_u;
+    c[2] += sum * v.first[j];
+    c[3] += by_uu;
+    c[4] += by_u * v.first[j];
+    c[5] += sum * v.second[j];
+  }
+  c[0] /= static_cast<double>(r.width) * r.height;
+  c[1] /= u.first_square * r.height;
+  c[2] /= v.first_square * r.width;
+  c[3] /= std::max(1e-12, u.second_square * r.height);
+  c[4] /= u.first_square * v.first_square;
+  c[5] /= std::max(1e-12, v.second_square * r.width);
+  return c;
+}
+
+Surface flatten(const FloatPlane& plane, const PatchRect& r) {
+  const Side u(r.width), v(r.height);
+  const auto c = surfaceOf(plane, r, u, v);
+  Surface s;
+  s.mean = c[0];
+  s.left.reserve(static_cast<size_t>(r.width) * static_cast<size_t>(r.height));
+  double low = 1e9, high = -1e9, squares = 0;
+  for (int y = 0; y < r.height; ++y) {
+    const auto j = static_cast<size_t>(y);
+    const float* row = plane.row(r.y + y) + r.x;
+    const double base = c[0] + c[2] * v.first[j] + c[5] * v.second[j], slope = c[1] + c[4] * v.first[j];
+    for (int x = 0; x < r.width; ++x) {
+      const auto i = static_cast<size_t>(x);
+      const double surface = base + slope * u.first[i] + c[3] * u.second[i];
+      const double left = static_cast<double>(row[x]) - surface;
       low = std::min(low, surface);
       high = std::max(high, surface);
-      sum += value;
-      squares += (value - surface) * (value - surface);
-      s.left.push_back(static_cast<float>(value - surface));
+      squares += left * left;
+      s.left.push_back(static_cast<float>(left));
     }
-  const double n = static_cast<double>(r.width) * r.height;
-  s.variance = squares / std::max(1.0, n - kTerms);
-  s.mean = sum / n;
+  }
+  s.variance = squares / std::max(1.0, static_cast<double>(r.width) * r.height - kTerms);
   s.range = high - low;
   return s;
 }
@@ -186,24 +227,80 @@ Place placeOf(const Frame& frame, const Frame* next) {
   return place;
 }
 
-// How alike a patch is to where it has moved in the frame after: structure is, noise is not.
-double likenessAlongMotion(const Surface& s, const Place& place, const PatchRect& r) {
-  const FloatPlane& after = place.after->plane[0];
+// Where the middle of a patch has moved to in the frame after, luma px.
+detail::BlockVector motionOf(const Place& place, const PatchRect& r) {
   const auto block = [](int middle, int count) {
     return std::clamp((middle - detail::kBlock / 2) / detail::kStep + 1, 0, count - 1);
   };
-  const detail::BlockVector v = place.motion.at(block(r.x + r.width / 2, place.motion.columns),
-                                                block(r.y + r.height / 2, place.motion.rows));
-  double most = 0;
-  for (int dy = -1; dy <= 1; ++dy)
-    for (int dx = -1; dx <= 1; ++dx) {
-      const PatchRect there{r.x + static_cast<int>(std::lround(v.dx)) + dx,
-                            r.y + static_cast<int>(std::lround(v.dy)) + dy, r.width, r.height};
-      if (there.x < 0 || there.y < 0 || there.x + r.width > after.width || there.y + r.height > after.height)
-        continue;
-      most = std::max(most, likeness(s.left, flatten(after, there).left));
+  return place.motion.at(block(r.x + r.width / 2, place.motion.columns),
+                         block(r.y + r.height / 2, place.motion.rows));
+}
+
+constexpr int kReach = 3;  // px about where a patch is said to have moved: flat places tell it badly
+
+constexpr int kShifts = 2 * kReach + 1;
+
+// Products with the frame after at all shifts, and between them by Lanczos' kernel of 3 px: what a picture
+// has in common with another one between its pixels is interpolated as the picture itself would be.
+struct Common {
+  std::array<double, kShifts * kShifts> at{};
+
+  double between(double i, double j) const {
+    const auto weights = [](double middle) {
+      std::array<double, kShifts> w{};
+      double sum = 0;
+      for (int k = 0; k < kShifts; ++k) {
+        const double x = std::numbers::pi * (k - middle);
+        double& weight = w[static_cast<size_t>(k)];
+        if (std::abs(k - middle) < 3)
+          weight = std::abs(x) < 1e-9 ? 1 : 3 * std::sin(x) * std::sin(x / 3) / (x * x);
+        sum += weight;
+      }
+      for (double& weight : w) weight /= sum;
+      return w;
+    };
+    const auto across = weights(i), down = weights(j);
+    double sum = 0;
+    for (size_t y = 0; y < kShifts; ++y)
+      for (size_t x = 0; x < kShifts; ++x) sum += across[x] * down[y] * at[y * kShifts + x];
+    return sum;
+  }
+
+  double largest() const {
+    const auto best = static_cast<int>(std::max_element(at.begin(), at.end()) - at.begin());
+    constexpr double kStep = 0.25;  // px
+    double most = at[static_cast<size_t>(best)];
+    for (int dj = -2; dj <= 2; ++dj)
+      for (int di = -2; di <= 2; ++di)
+        most = std::max(most, between(best % kShifts + kStep * di, best / kShifts + kStep * dj));
+    return most;
+  }
+};
+
+// Variance of a patch that is structure: what it has in common with where it has moved in the frame after,
+// since noise has nothing in common. `s` is orthogonal to every surface of second degree, so the frame after
+// need not be flattened. What the largest of so many products of mere noise comes to is taken off.
+double structureIn(const Surface& s, const FloatPlane& after, const PatchRect& r, double dx, double dy) {
+  Common common;
+  const double n = static_cast<double>(r.width) * r.height;
+  for (int j = 0; j < kShifts; ++j)
+    for (int i = 0; i < kShifts; ++i) {
+      const int x0 = r.x + static_cast<int>(std::lround(dx)) + i - kReach,
+                y0 = r.y + static_cast<int>(std::lround(dy)) + j - kReach;
+      if (x0 < 0 || y0 < 0 || x0 + r.width > after.width || y0 + r.height > after.height) continue;
+      double sum = 0;
+      for (int y = 0; y < r.height; ++y) {
+        const float* row = after.row(y0 + y) + x0;
+        const float* left = s.left.data() + static_cast<ptrdiff_t>(y) * r.width;
+        float line = 0;
+        for (int x = 0; x < r.width; ++x) line += left[x] * row[x];
+        sum += static_cast<double>(line);
+      }
+      common.at[static_cast<size_t>(j * kShifts + i)] = sum / n;
     }
-  return most;
+  const double peak = common.largest();
+  constexpr double kLargestOfMany = 2.2;  // standard deviations: middle value of the largest of 49
+  return std::max(0.0, peak - kLargestOfMany * s.variance / std::sqrt(n));
 }
 
 PatchVerdict verdictOf(const Place& place, const PatchRect& rect) {
@@ -227,15 +324,29 @@ PatchVerdict verdictOf(const Place& place, const PatchRect& rect) {
     v.variance[static_cast<size_t>(p)] =
         flatten(place.here.plane[static_cast<size_t>(p)], onPlane(rect, place.format, p)).variance;
   v.why = faultOf(s, after ? &*after : nullptr, rect, clippedShare(luma, rect, place.ends));
-  if (v.why.empty() && place.after && likenessAlongMotion(s, place, rect) > 0.35)
-    v.why = "texture: it moves along with the picture";
+  if (v.why.empty() && place.after) {
+    constexpr double kMostStructure = 0.3;  // of the variance; less is taken off
+    const detail::BlockVector m = motionOf(place, rect);
+    for (int p = 0; p < place.here.count; ++p) {
+      const auto plane = static_cast<size_t>(p);
+      const PatchRect r = onPlane(rect, place.format, p);
+      const Surface of_plane = p == 0 ? s : flatten(place.here.plane[plane], r);
+      const double across = p == 0 ? 1 : 1 << place.format.shiftX(),
+                   down = p == 0 ? 1 : 1 << place.format.shiftY();
+      const double structure =
+          structureIn(of_plane, place.after->plane[plane], r, static_cast<double>(m.dx) / across,
+                      static_cast<double>(m.dy) / down);
+      if (structure > kMostStructure * v.variance[plane]) v.why = "texture: it moves along with the picture";
+      v.variance[plane] -= structure;
+    }
+  }
   v.flat = v.why.empty();
   return v;
 }
 
 // Frames spread over a clip, in pairs of neighbours.
-std::vector<std::pair<Frame, std::optional<Frame>>> framePairs(const ClipInfo& clip, int pairs) {
-  std::vector<std::pair<Frame, std::optional<Frame>>> out;
+std::vector<FramePair> framePairs(const ClipInfo& clip, int pairs) {
+  std::vector<FramePair> out;
   ClipReader reader(clip);
   int64_t before = -1;
   for (int i = 0; i < pairs; ++i) {
@@ -247,7 +358,7 @@ std::vector<std::pair<Frame, std::optional<Frame>>> framePairs(const ClipInfo& c
     reader.seek(at);
     auto a = reader.next();
     if (!a) break;
-    out.emplace_back(std::move(*a), reader.next());
+    out.push_back({std::move(*a), reader.next()});
     if (clip.frames < 2) break;
   }
   return out;
@@ -347,67 +458,93 @@ std::vector<PatchRect> findFlatPatches(const Frame& frame, const Frame* next, si
   return flatPatchesIn(placeOf(frame, next), most);
 }
 
+namespace {
+
+// What patches say, gathered over frames and shots.
+class PatchSums {
+ public:
+  /// `patches`: by hand; empty: found here.
+  void add(const FramePair& pair, std::span<const PatchRect> patches, bool list) {
+    const Place place = placeOf(pair.frame, pair.next ? &*pair.next : nullptr);
+    const auto rects = patches.empty() ? flatPatchesIn(place, kPatches)
+                                       : std::vector<PatchRect>(patches.begin(), patches.end());
+    for (const PatchRect& rect : rects) {
+      PatchVerdict v = verdictOf(place, rect);
+      v.frame = pair.frame.index;
+      if (list || patches.empty()) finding_.patches.push_back(v);
+      if (v.flat) addFlat(place, v);
+    }
+    ++finding_.frames;
+  }
+
+  NoiseFinding finish(double iso, const std::string& where) {
+    if (finding_.points.empty()) {
+      const std::string why =
+          finding_.patches.empty() ? "no flat place was found" : finding_.patches.front().why;
+      throw Error(ErrorKind::Evidence, "No patch can be used", where, why,
+                  "Place patches on even, evenly lit areas");
+    }
+    finding_.curve = curveThrough(finding_.points, iso);
+    for (size_t c = 0; c < 3; ++c) finding_.curve.octaves[c] = octaves_[c].relative();
+    finding_.residual = residualOf(finding_.points, finding_.curve);
+    const auto [low, high] =
+        std::minmax_element(finding_.points.begin(), finding_.points.end(),
+                            [](const NoisePoint& a, const NoisePoint& b) { return a.level < b.level; });
+    if (high->level - low->level < 60)
+      finding_.warnings.emplace_back(
+          "The patches are of nearly one brightness; beyond it the curve follows photon noise, not a "
+          "measurement.");
+    return std::move(finding_);
+  }
+
+ private:
+  static constexpr size_t kPatches = 24;
+
+  void addFlat(const Place& place, const PatchVerdict& v) {
+    NoisePoint p;
+    p.level = v.level;
+    p.variance = v.variance;
+    for (int c = 0; c < place.here.count; ++c) {
+      const PatchRect r = onPlane(v.rect, place.format, c);
+      p.weight[static_cast<size_t>(c)] = static_cast<double>(r.width) * r.height;
+      const Surface s = flatten(place.here.plane[static_cast<size_t>(c)], r);
+      OctaveSums own;
+      for (int y = 0; y + kBlock <= r.height; y += kBlock)
+        for (int x = 0; x + kBlock <= r.width; x += kBlock)
+          own.add(s.left.data() + static_cast<ptrdiff_t>(y) * r.width + x, r.width);
+      if (c > 0) p.colour = std::hypot(p.colour, s.mean - 128);
+      if (c == 0 && own.count[0] > 0) p.fine = own.power[0] / own.count[0];
+      octaves_[static_cast<size_t>(c)].add(own);
+    }
+    finding_.points.push_back(p);
+  }
+
+  NoiseFinding finding_;
+  std::array<OctaveSums, 3> octaves_;
+};
+
+}  // namespace
+
+NoiseFinding measurePatchesOf(std::span<const FramePair> pairs, double iso) {
+  PatchSums sums;
+  for (const FramePair& pair : pairs) sums.add(pair, {}, true);
+  return sums.finish(iso, "");
+}
+
 NoiseFinding measurePatches(std::span<const NoiseShot> shots, double iso, const Progress& progress) {
   constexpr int kPairs = 4;
-  constexpr size_t kPatches = 24;
-  NoiseFinding finding;
-  std::array<OctaveSums, 3> octaves;
+  PatchSums sums;
   size_t done = 0;
   for (const NoiseShot& shot : shots) {
-    const auto pairs = framePairs(shot.clip, kPairs);
-    std::vector<bool> said(shot.patches.size(), false);
-    for (const auto& [frame, next] : pairs) {
+    bool first = true;
+    for (const FramePair& pair : framePairs(shot.clip, kPairs)) {
       progress.check();
-      const Place place = placeOf(frame, next ? &*next : nullptr);
-      const Planes& a = place.here;
-      const bool by_hand = !shot.patches.empty();
-      const auto rects = by_hand ? shot.patches : flatPatchesIn(place, kPatches);
-      for (size_t i = 0; i < rects.size(); ++i) {
-        PatchVerdict v = verdictOf(place, rects[i]);
-        v.frame = frame.index;
-        if (!by_hand || !said[i]) finding.patches.push_back(v);
-        if (by_hand) said[i] = true;
-        if (!v.flat) continue;
-        NoisePoint p;
-        p.level = v.level;
-        p.variance = v.variance;
-        for (int c = 0; c < a.count; ++c) {
-          const PatchRect r = onPlane(rects[i], frame.format, c);
-          p.weight[static_cast<size_t>(c)] = static_cast<double>(r.width) * r.height;
-          const Surface s = flatten(a.plane[static_cast<size_t>(c)], r);
-          OctaveSums own;
-          for (int y = 0; y + kBlock <= r.height; y += kBlock)
-            for (int x = 0; x + kBlock <= r.width; x += kBlock)
-              own.add(s.left.data() + static_cast<ptrdiff_t>(y) * r.width + x, r.width);
-          if (c > 0) p.colour = std::hypot(p.colour, s.mean - 128);
-          if (c == 0 && own.count[0] > 0) p.fine = own.power[0] / own.count[0];
-          octaves[static_cast<size_t>(c)].add(own);
-        }
-        finding.points.push_back(p);
-      }
-      ++finding.frames;
+      sums.add(pair, shot.patches, first);
+      first = false;
     }
     progress.update(static_cast<double>(++done) / static_cast<double>(shots.size()));
   }
-  if (finding.points.empty()) {
-    const std::string why = finding.patches.empty() ? "no flat place was found" : finding.patches.front().why;
-    throw Error(ErrorKind::Evidence, "No patch can be used",
-                shots.empty() ? "" : shots.front().clip.path.string(), why,
-                "Place patches on even, evenly lit areas");
-  }
-  finding.curve = curveThrough(finding.points, iso);
-  for (size_t c = 0; c < 3; ++c) finding.curve.octaves[c] = octaves[c].relative();
-  finding.residual = residualOf(finding.points, finding.curve);
-  double low = 255, high = 0;
-  for (const NoisePoint& p : finding.points) {
-    low = std::min(low, p.level);
-    high = std::max(high, p.level);
-  }
-  if (high - low < 60)
-    finding.warnings.emplace_back(
-        "The patches are of nearly one brightness; beyond it the curve follows photon noise, not a "
-        "measurement.");
-  return finding;
+  return sums.finish(iso, shots.empty() ? "" : shots.front().clip.path.string());
 }
 
 }  // namespace glenhaze

@@ -13,6 +13,7 @@ constexpr int kSide = 2;                 // samples of a pixel, along each axis
 constexpr double kWidthOverFocal = 1.5;  // of the photograph as it is hung up
 constexpr double kMidGrey = 110;
 constexpr double kBack_m = 4;
+constexpr double kBlur = 0.5 * kSide;  // samples
 
 }  // namespace
 
@@ -87,6 +88,8 @@ Frame FilmedPhotograph::frame(int64_t index) const {
     const cv::Mat near = seen(front_, filming_.front->distance_m, filming_.front->speed, index, &covered);
     fine += covered.mul(near - fine);
   }
+  // A lens passes next to nothing that is finer than the pixels: without it texture would flicker like noise.
+  cv::GaussianBlur(fine, fine, {}, kBlur);
   cv::resize(fine, grey, {lens.width, lens.height}, 0, 0, cv::INTER_AREA);
   if (filming_.noise > 0) {
     cv::Mat noise(grey.size(), CV_32F), level;
