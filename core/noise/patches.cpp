@@ -326,6 +326,7 @@ PatchVerdict verdictOf(const Place& place, const PatchRect& rect) {
   v.why = faultOf(s, after ? &*after : nullptr, rect, clippedShare(luma, rect, place.ends));
   if (v.why.empty() && place.after) {
     constexpr double kMostStructure = 0.3;  // of the variance; less is taken off
+    constexpr double kLeast = 0.02;         // codes squared: less than rounding makes
     const detail::BlockVector m = motionOf(place, rect);
     for (int p = 0; p < place.here.count; ++p) {
       const auto plane = static_cast<size_t>(p);
@@ -336,7 +337,8 @@ PatchVerdict verdictOf(const Place& place, const PatchRect& rect) {
       const double structure =
           structureIn(of_plane, place.after->plane[plane], r, static_cast<double>(m.dx) / across,
                       static_cast<double>(m.dy) / down);
-      if (structure > kMostStructure * v.variance[plane]) v.why = "texture: it moves along with the picture";
+      if (structure > std::max(kLeast, kMostStructure * v.variance[plane]))
+        v.why = "texture: it moves along with the picture";
       v.variance[plane] -= structure;
     }
   }
