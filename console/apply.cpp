@@ -22,7 +22,7 @@ struct ApplyRequest {
   std::string out, size, codec = "h264", quality = "standard", sound = "keep", match;
   double fill = 100;
   int iso = 0;
-  bool overwrite = false, deinterlace = false, hold_damage = false;
+  bool overwrite = false, deinterlace = false, hold_damage = false, by_itself = false;
 };
 
 void addParts(const std::string& text, std::vector<std::string>& parts) {
@@ -82,8 +82,10 @@ std::string knownNoiseSettings() {
   return names;
 }
 
-// Settings of noise are the profile's; what the command line says is put over them.
-void applyNoiseSettings(const std::vector<std::string>& settings, std::vector<Profile>& profiles) {
+// Settings of noise are the profile's, or those of clips that do without; what the command line says is put
+// over them.
+void applyNoiseSettings(const std::vector<std::string>& settings, std::vector<Profile>& profiles,
+                        std::vector<ShootClip>& clips) {
   for (const std::string& text : settings) {
     const size_t equals = text.find('=');
     if (!text.starts_with("noise.")) continue;
@@ -93,11 +95,17 @@ void applyNoiseSettings(const std::vector<std::string>& settings, std::vector<Pr
       throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "", knownNoiseSettings());
     for (Profile& p : profiles)
       if (p.noise) applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), p.noise->denoise);
+    for (ShootClip& clip : clips) {
+      if (!clip.by_itself) continue;
+      if (!clip.denoise) clip.denoise.emplace();
+      applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), *clip.denoise);
+    }
   }
 }
 
 // Likewise for stabilization.
-void applyStabilization(const ApplyRequest& request, std::vector<Profile>& profiles) {
+void applyStabilization(const ApplyRequest& request, std::vector<Profile>& profiles,
+                        std::vector<ShootClip>& clips) {
   std::vector<std::pair<std::string, std::string>> settings;
   constexpr std::string_view kPart = "stabilization.";
   for (const std::string& text : request.settings) {
@@ -110,6 +118,11 @@ void applyStabilization(const ApplyRequest& request, std::vector<Profile>& profi
   for (Profile& p : profiles) {
     if (!p.stabilization && !settings.empty()) p.stabilization.emplace();
     for (const auto& [key, value] : settings) setByName(p.stabilization->settings, key, value);
+  }
+  for (ShootClip& clip : clips) {
+    if (!clip.by_itself || settings.empty()) continue;
+    clip.stabilization.emplace();
+    for (const auto& [key, value] : settings) setByName(*clip.stabilization, key, value);
   }
 }
 
@@ -269,14 +282,15 @@ Answer runApply(const ApplyRequest& request) {
     clip.path = std::filesystem::absolute(path).lexically_normal();
     clip.deinterlace = request.deinterlace;
     clip.hold_damage = request.hold_damage;
+    clip.by_itself = request.by_itself;
     clip.shutter_local = shutterLocalOf(request);
     shoot.clips.push_back(clip);
   }
   std::vector<ClipFacts> facts = factsOfAll(shoot);
   for (ClipFacts& one : facts)
     if (request.iso > 0 && !one.info.iso) one.info.iso = request.iso;
-  applyNoiseSettings(request.settings, profiles);
-  applyStabilization(request, profiles);
+  applyNoiseSettings(request.settings, profiles, shoot.clips);
+  applyStabilization(request, profiles, shoot.clips);
   if (request.match == "any") assignLeftovers(shoot, facts, profiles);
   Batch batch(planShoot(shoot, facts, profiles), request.overwrite ? Replace::Files : Replace::Nothing);
   return runBatch(batch);
@@ -295,7 +309,6 @@ void addApply(CLI::App& app, Session& session) {
   auto* verb = app.add_subcommand("apply", "Correct clips with profiles");
   auto r = std::make_shared<ApplyRequest>();
   verb->add_option("--profile", r->profiles, "Profile; may be given several times")
-      ->required()
       ->take_all()
       ->expected(1)
       ->allow_extra_args(false);
@@ -324,8 +337,13 @@ void addApply(CLI::App& app, Session& session) {
   verb->add_flag("--deinterlace", r->deinterlace, "Deinterlace interlaced clips first");
   verb->add_flag("--hold-damage", r->hold_damage,
                  "Render what is readable of damaged clips; the frame before a gap stands in");
+  verb->add_flag("--by-itself", r->by_itself,
+                 "What no profile says is assumed, or taken from the clip itself");
   verb->add_option("CLIP", r->clips, "Footage files")->required();
-  verb->callback([r, &session] { session.verb = [r] { return runApply(*r); }; });
+  verb->callback([r, &session] {
+    if (r->profiles.empty() && !r->by_itself) throw CLI::RequiredError("--profile or --by-itself");
+    session.verb = [r] { return runApply(*r); };
+  });
 }
 
 void addRun(CLI::App& app, Session& session) {

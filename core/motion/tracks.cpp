@@ -66,8 +66,8 @@ TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const P
       try {
         detail::FramePreparer preparer(clip.width, options, begin);
         while (const auto frame = reader.next()) {
-          const double time = static_cast<double>(frame->pts - clip.start_pts) * clip.time_base.value();
-          if (!prepared.push(preparer.prepare(*frame, time))) break;
+          // By its index: a frame that stands in for a damaged one carries the time of another.
+          if (!prepared.push(preparer.prepare(*frame, clip.frameTime(frame->index)))) break;
         }
       } catch (...) {
         failure = std::current_exception();

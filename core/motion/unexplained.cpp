@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <numbers>
+#include <numeric>
 #include <vector>
 
 #include "core/base/parallel.h"
@@ -22,6 +23,7 @@ constexpr int kColumns = 4, kRows = 3;
 constexpr size_t kParts = kColumns * kRows;
 constexpr size_t kFewest = 2;  // places of a half, in a part
 constexpr double kShake_hz = 1;
+constexpr double kSteadier = 0.7;       // of the parts
 constexpr double kDrift_deg_per_s = 1;  // what walks past at ten metres does eight
 constexpr double kDrift_s = 0.5;        // over which a drift is looked at
 constexpr double kDegrees = 180 / std::numbers::pi;
@@ -143,14 +145,13 @@ UnexplainedMotion unexplainedMotion(const TrackRecord& record, const Lens& lens,
   std::vector<double> shakes;
   for (size_t part = 0; part < kParts; ++part)
     if (presence(steps, part) > 0.5) shakes.push_back(commonShake(steps, part, lambda));
-  const auto meanOf = [&](size_t count) {
-    double sum = 0;
-    for (size_t i = 0; i < count; ++i) sum += shakes[i];
-    return count > 0 ? std::sqrt(sum / static_cast<double>(count)) * kDegrees : 0;
-  };
   std::sort(shakes.begin(), shakes.end());
-  found.shake_deg = meanOf(shakes.size());
-  found.steadiest_deg = meanOf((shakes.size() + 1) / 2);
+  const auto count = static_cast<size_t>(std::ceil(kSteadier * static_cast<double>(shakes.size())));
+  if (count > 0)
+    found.shake_deg =
+        std::sqrt(std::accumulate(shakes.begin(), shakes.begin() + static_cast<ptrdiff_t>(count), 0.0) /
+                  static_cast<double>(count)) *
+        kDegrees;
   const std::vector<double> drifts = driftsOf(steps, fps);
   std::vector<double> moving;
   std::copy_if(drifts.begin(), drifts.end(), std::back_inserter(moving),

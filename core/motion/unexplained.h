@@ -15,8 +15,9 @@
 namespace glenhaze {
 
 struct UnexplainedMotion {
-  double shake_deg = 0;        ///< RMS over the parts of the picture, faster than 1 Hz, both axes together
-  double steadiest_deg = 0;    ///< the same of the steadier half of the parts
+  /// RMS over the steadier seven tenths of the parts, faster than 1 Hz, both axes together: what a few things
+  /// do on their own is no shake.
+  double shake_deg = 0;
   double moving_share = 0;     ///< of all parts, that drift against the path, 0..1
   double drift_deg_per_s = 0;  ///< of those, the middle one
 };

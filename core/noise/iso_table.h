@@ -15,7 +15,8 @@ enum class IsoKind {
   Missing,   ///< there is no curve at all
   Measured,  ///< at this ISO, within a twentieth of a stop
   Between,   ///< between two measured ones
-  Extended   ///< beyond the measured ones, by the law of photon noise
+  Extended,  ///< beyond the measured ones, by the law of photon noise
+  OwnClip    ///< measured in the clip itself, which says no ISO
 };
 
 struct IsoCurve {

@@ -30,6 +30,7 @@ std::optional<MotionRequest> motionRequestOf(const Treatment& t, const ClipInfo&
   r.fields = t.fields;
   r.lens = *t.lens;
   r.shutter = t.motion->shutter;
+  r.own_shutter = t.motion->own_shutter;
   r.settings = t.motion->settings;
   r.masks = t.motion->masks;
   r.hand = t.motion->hand;

@@ -44,6 +44,19 @@ double pathNoise(const PathFinding& finding, double focal_px) {
   return count > 0 ? std::sqrt(2 * sum / count) / focal_px * kDegrees : 0;
 }
 
+// Empty where the clip's own motion does not tell it.
+std::optional<ShutterFinding> ownShutterOf(const MotionRequest& request, const TrackRecord& record,
+                                           const Progress& progress) {
+  const double fps = request.clip.fps.value();
+  if (!(fps > 0)) return std::nullopt;
+  try {
+    return measureReadout(record, request.lens, 1 / fps, progress);
+  } catch (const Error& error) {
+    if (error.kind() != ErrorKind::Evidence) throw;
+    return std::nullopt;
+  }
+}
+
 // Why the steadied picture may not be what the path says, "" where it is.
 std::string doubtOf(const UnexplainedMotion& left, double by_path_deg) {
   constexpr double kTold_deg = 0.02;   // less is not seen
@@ -77,7 +90,7 @@ std::string tracksKey(const MotionRequest& request) {
 }
 
 std::string motionFingerprint(const MotionRequest& request) {
-  return request.log.string() + exactText(request.shutter.readout_s) + " " +
+  return request.log.string() + exactText(request.shutter.readout_s) + (request.own_shutter ? " own " : " ") +
          scanDirectionName(request.shutter.direction) + " " + stabilizationToText(request.settings) +
          masksToText(request.masks) + handKeysToText(request.hand);
 }
@@ -110,7 +123,13 @@ TrackRecord tracksFor(const MotionRequest& request, const Progress& progress) {
 
 MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& record, const Progress& progress) {
   MotionAnswer answer;
-  answer.finding = solvePath(record, request.lens, request.shutter, {}, progress);
+  answer.shutter = request.shutter;
+  if (request.own_shutter) {
+    answer.own_shutter = ownShutterOf(request, record, progress);
+    answer.shutter = answer.own_shutter ? answer.own_shutter->shutter : Shutter{};
+    if (!answer.shutter.rolls()) answer.shutter = {};
+  }
+  answer.finding = solvePath(record, request.lens, answer.shutter, {}, progress);
   if (!request.log.empty()) {
     const MotionLog log = readMotionLog(request.log);
     answer.log = fitLog(log, answer.finding.path);
@@ -123,14 +142,14 @@ MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& recor
   }
   answer.finding.path = mendedByHand(answer.finding.path, request.hand, request.lens);
   if (request.hand.empty())
-    answer.unexplained = unexplainedMotion(record, request.lens, request.shutter, answer.finding.path);
+    answer.unexplained = unexplainedMotion(record, request.lens, answer.shutter, answer.finding.path);
   steadyAgain(answer, request);
   return answer;
 }
 
 void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
   if (!answer.room || !sameWindow(answer.room_window, request.window)) {
-    answer.room = std::make_shared<StabilizationRoom>(answer.finding.path, request.lens, request.shutter,
+    answer.room = std::make_shared<StabilizationRoom>(answer.finding.path, request.lens, answer.shutter,
                                                       LensWindow(request.lens, request.window));
     answer.room_window = request.window;
   }
@@ -145,8 +164,8 @@ void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
     s.doubt = doubtOf(answer.unexplained, by_path);
     if (!s.doubt.empty()) s.advice = s.doubt;
   }
-  answer.motion = std::make_shared<ClipMotion>(
-      ClipMotion{answer.finding.path, request.shutter, answer.stabilized.frames});
+  answer.motion =
+      std::make_shared<ClipMotion>(ClipMotion{answer.finding.path, answer.shutter, answer.stabilized.frames});
 }
 
 std::string describeMotion(const MotionAnswer& answer) {

@@ -12,6 +12,7 @@
 #include "core/motion/frame_map.h"
 #include "core/motion/hand.h"
 #include "core/motion/log.h"
+#include "core/motion/readout.h"
 #include "core/motion/solve.h"
 #include "core/motion/stabilize.h"
 #include "core/motion/tracks.h"
@@ -24,7 +25,8 @@ struct MotionRequest {
   ClipInfo clip;
   Fields fields = Fields::Keep;
   Lens lens;
-  Shutter shutter;  ///< in the picture as stored; 0 readout where it is not known or not corrected
+  Shutter shutter;           ///< in the picture as stored; 0 readout where it is not known or not corrected
+  bool own_shutter = false;  ///< measure it from the clip's own motion instead
   StabilizationSettings settings;
   std::vector<MotionMask> masks;
   WindowSettings window;
@@ -49,8 +51,10 @@ TrackRecord tracksFor(const MotionRequest& request, const Progress& progress = {
 
 struct MotionAnswer {
   PathFinding finding;
-  UnexplainedMotion unexplained;  ///< by the path; the same under all settings
-  std::optional<LogFit> log;      ///< how the motion log fits; empty without one
+  Shutter shutter;                            ///< that the path was solved with
+  std::optional<ShutterFinding> own_shutter;  ///< where it was asked for and can be told
+  UnexplainedMotion unexplained;              ///< by the path; the same under all settings
+  std::optional<LogFit> log;                  ///< how the motion log fits; empty without one
   std::shared_ptr<const StabilizationRoom> room;
   WindowSettings room_window;  ///< that the room was worked out for
   StabilizedClip stabilized;   ///< its shake left includes what the path itself may be off

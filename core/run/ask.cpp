@@ -1,6 +1,7 @@
 #include "core/run/ask.h"
 
 #include "core/base/error.h"
+#include "core/base/numbers.h"
 #include "core/noise/measure.h"
 
 namespace glenhaze {
@@ -10,17 +11,25 @@ NoiseFact askNoise(const ClipPlan& plan, const Progress& progress) {
   NoiseFact fact;
   try {
     const std::vector<NoiseShot> shots{{plan.info, {}}};
-    const auto points = measurePatches(shots, 0, progress).points;
-    if (missing.iso)
+    const NoiseFinding measured = measurePatches(shots, 0, progress);
+    const auto& points = measured.points;
+    if (missing.own_noise)
+      fact.own = measured.curve;
+    else if (missing.iso)
       fact.iso = isoOfPoints(points, missing.curves);
     else
       fact.light = lightOfPoints(points, missing.curves, missing.known_iso);
   } catch (const Error& error) {
     if (error.kind() != ErrorKind::Evidence) throw;
-    fact.why_not =
-        missing.iso ? "Noise was not removed: the clip does not say its ISO, and its noise cannot tell it (" +
-                          error.why() + "). Say the ISO by hand."
-                    : "The light cannot be told by the clip's noise (" + error.why() + ").";
+    if (missing.own_noise)
+      fact.why_not =
+          "Noise was not removed: nothing in the clip is even enough to measure it on (" + error.why() + ").";
+    else
+      fact.why_not =
+          missing.iso
+              ? "Noise was not removed: the clip does not say its ISO, and its noise cannot tell it (" +
+                    error.why() + "). Say the ISO by hand."
+              : "The light cannot be told by the clip's noise (" + error.why() + ").";
   }
   return fact;
 }
@@ -50,6 +59,12 @@ Prepared prepare(const ClipPlan& plan, FactStore& store, std::vector<std::string
     const TrackRecord tracks = tracksFor(plan.motion, partOf(progress, both ? 0.5 : 0, 1));
     const MotionAnswer answer = answerMotion(plan.motion, tracks);
     prepared.motion = answer.motion;
+    if (answer.own_shutter && !answer.own_shutter->global)
+      notes.push_back("Readout " + fixedText(answer.shutter.readout_s * 1000, 1) + " ± " +
+                      fixedText(answer.own_shutter->uncertainty_s * 1000, 1) + " ms, " +
+                      scanDirectionName(answer.shutter.direction) + ", by the clip's own motion.");
+    else if (plan.motion.own_shutter)
+      notes.emplace_back("The clip's own motion tells no readout: rows stay as they were read.");
     if (plan.motion.settings.steadying != Steadying::Off) notes.push_back(describeMotion(answer));
   }
   return prepared;

@@ -24,11 +24,12 @@ struct PlanBasis {
 
 /// What only the footage itself can say before a clip is rendered (see ask.h).
 struct ClipQuestions {
-  bool iso = false;      ///< nothing says it
-  bool light = false;    ///< the ISO is known, but there are curves for several kinds of light
-  bool flicker = false;  ///< it is to be evened out, and is not measured yet
-  bool motion = false;   ///< the camera's path is needed
-  bool any() const { return iso || light || flicker || motion; }
+  bool iso = false;        ///< nothing says it
+  bool light = false;      ///< the ISO is known, but there are curves for several kinds of light
+  bool own_noise = false;  ///< no profile has a curve
+  bool flicker = false;    ///< it is to be evened out, and is not measured yet
+  bool motion = false;     ///< the camera's path is needed
+  bool any() const { return iso || light || own_noise || flicker || motion; }
 };
 
 struct ClipPlan {

@@ -21,6 +21,11 @@ struct Case {
   bool wantsLens() const { return output().lens_on && clip.lens_on; }
   bool wantsShutter() const { return output().shutter_on && clip.shutter_on; }
   bool wantsNoise() const { return output().noise_on && clip.noise_on; }
+  /// A bend is taken out only by a lens that is known; the motion can do with one that is assumed.
+  bool assumesLens() const { return clip.by_itself && !match.lens && info().width > 0 && info().height > 0; }
+  std::optional<Lens> motionLens() const {
+    return assumesLens() ? std::optional(assumedLens(info().width, info().height)) : match.lens;
+  }
   bool wantsStabilization() const { return output().stabilization_on && clip.stabilization_on; }
 };
 
@@ -33,11 +38,22 @@ bool noiseFits(const Case& c) {
   return c.match.kind == MatchKind::Exact || c.match.kind == MatchKind::Assigned;
 }
 
+// Whether the profile's curves can be used for this clip.
+bool hasCurves(const Case& c) {
+  const NoisePart* part = noisePartOf(c);
+  return part != nullptr && !part->entries.empty() && noiseFits(c);
+}
+
 // The question that the clip's own noise would have to answer; nothing where it is answered already.
 MissingFacts missingOf(const Case& c, Decision& decision) {
   MissingFacts missing;
   const NoisePart* part = noisePartOf(c);
-  if (!c.wantsNoise() || part == nullptr || part->entries.empty() || !noiseFits(c)) return missing;
+  if (!c.wantsNoise()) return missing;
+  if (!hasCurves(c)) {
+    missing.own_noise = c.clip.by_itself && c.facts.noise.find(kOwnNoise) == c.facts.noise.end();
+    missing.question = kOwnNoise;
+    return missing.own_noise ? missing : MissingFacts{};
+  }
   const auto iso = isoOf(c.shoot, c.clip, c.info());
   missing.curves = part->curves();
   missing.iso = !iso;
@@ -93,8 +109,10 @@ std::optional<Cleaning> cleaningOf(const Case& c, const IsoCurve& curve) {
                          c.profile->camera.height == c.info().height;
   if (part != nullptr && same_size && noiseFits(c)) cleaning.hot_pixels = part->hot_pixels;
   if (curve.kind != IsoKind::Missing) {
-    const std::vector<NoiseCurve> curves = part->curves();
     cleaning.noise = curve.curve;
+  }
+  if (curve.kind != IsoKind::Missing && curve.kind != IsoKind::OwnClip) {
+    const std::vector<NoiseCurve> curves = part->curves();
     cleaning.changes = changesOf(c, curves, lightOf(c.clip, toldNoise(c.shoot, c.clip, c.facts, curves)));
   }
   if (c.info().kind == ClipKind::Still) cleaning.settings.flicker = 0;
@@ -104,25 +122,25 @@ std::optional<Cleaning> cleaningOf(const Case& c, const IsoCurve& curve) {
 }
 
 std::optional<MotionTreatment> motionOf(const Case& c) {
-  if (c.profile == nullptr || !c.match.lens || c.info().kind == ClipKind::Still || c.info().frames < 2)
-    return std::nullopt;
+  if (!c.motionLens() || c.info().kind == ClipKind::Still || c.info().frames < 2) return std::nullopt;
   MotionTreatment m;
-  if (c.wantsShutter() && c.profile->shutter) {
+  if (c.wantsShutter() && c.profile != nullptr && c.profile->shutter) {
     m.shutter = c.profile->shutter->shutter;
     m.shutter.direction = turnedClockwise(m.shutter.direction, c.clip.turned);
     if (!m.shutter.rolls()) m.shutter = {};
   }
   m.settings.steadying = Steadying::Off;
   if (c.wantsStabilization()) {
-    if (c.profile->stabilization)
+    if (c.profile != nullptr && c.profile->stabilization)
       m.settings = c.profile->stabilization->settings;
-    else if (c.output().asked.stabilization)
+    else if (c.output().asked.stabilization || c.clip.by_itself)
       m.settings = StabilizationSettings{};
     if (c.clip.stabilization) m.settings = *c.clip.stabilization;
   }
-  if (m.settings.steadying == Steadying::Off && !m.shutter.rolls()) return std::nullopt;
+  m.own_shutter = c.clip.by_itself && c.wantsShutter() && (c.profile == nullptr || !c.profile->shutter);
+  if (m.settings.steadying == Steadying::Off && !m.shutter.rolls() && !m.own_shutter) return std::nullopt;
   m.own_motion = c.clip.shutter_local && m.shutter.rolls();
-  if (c.profile->stabilization) m.masks = c.profile->stabilization->masks;
+  if (c.profile != nullptr && c.profile->stabilization) m.masks = c.profile->stabilization->masks;
   m.masks.insert(m.masks.end(), c.clip.masks.begin(), c.clip.masks.end());
   m.hand = c.clip.hand;
   m.log = c.clip.motion_log;
@@ -147,7 +165,7 @@ Treatment treatmentOf(const Case& c, const IsoCurve& curve) {
   t.motion = motionOf(c);
   // The lens may be off, but turning the camera needs to know it.
   if (t.lens) t.lens_amount = c.clip.lens_amount.value_or(c.output().lens_amount);
-  if (t.motion) t.lens = c.match.lens;
+  if (t.motion) t.lens = c.motionLens();
   if (t.lens) t.fill = c.clip.fill.value_or(c.output().fill);
   t.output = c.output().size;
   if (t.output == PictureSize{c.info().width, c.info().height}) t.output = {};
@@ -162,9 +180,11 @@ Treatment treatmentOf(const Case& c, const IsoCurve& curve) {
 // Parts that were asked for by name and cannot be done; "" when there are none.
 std::string impossible(const Case& c, const Treatment& t, const IsoCurve& curve) {
   const AskedParts& asked = c.output().asked;
-  if (c.match.kind == MatchKind::None && asked.any()) return c.match.reason;
+  if (c.match.kind == MatchKind::None && (asked.lens || (asked.any() && !c.clip.by_itself)))
+    return c.match.reason;
   if (asked.lens && !c.match.lens) return "The profile has no lens yet. Measure it, or leave the lens out.";
-  if (asked.shutter && !(t.motion && t.motion->shutter.rolls())) {
+  if (asked.shutter && !(t.motion && (t.motion->shutter.rolls() || t.motion->own_shutter))) {
+    if (c.profile == nullptr) return "A still has no motion.";
     if (!c.profile->shutter) return "The shutter of " + c.profile->camera.name + " is not measured yet.";
     if (!c.match.lens) return "The shutter can be put right only with the lens: measure it first.";
     if (!(c.profile->shutter->shutter.readout_s > 0))
@@ -176,7 +196,7 @@ std::string impossible(const Case& c, const Treatment& t, const IsoCurve& curve)
   if (asked.finish) return "There is nothing to finish by yet: no such part is measured or set.";
   if (asked.noise && curve.kind == IsoKind::Missing && !t.cleaning) return curve.reason;
   if (asked.stabilization && !(t.motion && t.motion->settings.steadying != Steadying::Off)) {
-    if (!c.match.lens) return "Stabilization needs the lens: measure it first.";
+    if (!c.motionLens()) return "Stabilization needs the lens: measure it first.";
     return c.info().kind == ClipKind::Still || c.info().frames < 2
                ? "A still has no motion."
                : "Stabilization is set to leave the clip as filmed.";
@@ -190,8 +210,8 @@ std::optional<Refusal> refusalOf(const Case& c, const Treatment& t, const IsoCur
       if (p.fatal) return Refusal{p.text, true};
   }
   if (!c.clip.render) return Refusal{"Left out by hand."};
-  if (c.wantsLens() && c.match.kind == MatchKind::None) return Refusal{c.match.reason};
-  if (c.wantsLens() && !c.match.lens)
+  if (!c.clip.by_itself && c.wantsLens() && c.match.kind == MatchKind::None) return Refusal{c.match.reason};
+  if (!c.clip.by_itself && c.wantsLens() && !c.match.lens)
     return Refusal{"The profile has no lens yet. Measure it, or switch the lens off."};
   if (c.info().interlaced && !c.clip.deinterlace && (t.lens || t.motion))
     return Refusal{
@@ -207,7 +227,28 @@ std::optional<Refusal> refusalOf(const Case& c, const Treatment& t, const IsoCur
   return std::nullopt;
 }
 
+// The curve that was measured in the clip itself.
+IsoCurve ownCurveOf(const ClipFacts& facts) {
+  IsoCurve own;
+  const auto told = facts.noise.find(kOwnNoise);
+  if (told == facts.noise.end()) {
+    own.reason = "The noise is measured in the clip itself, when it is rendered.";
+  } else if (!told->second.own) {
+    own.reason = told->second.why_not;
+  } else {
+    own.kind = IsoKind::OwnClip;
+    own.curve = *told->second.own;
+    own.reason = "Measured in this clip, on even places that it shows. A curve of the camera is surer.";
+  }
+  return own;
+}
+
 }  // namespace
+
+Lens assumedLens(int width, int height) {
+  constexpr double kUsual = 0.75;  // focal length as a share of the longer side: 67° across
+  return straightLens(width, height, kUsual * std::max(width, height));
+}
 
 const Profile* profileOf(const ProfileMatch& match, std::span<const Profile> profiles) {
   return match.kind == MatchKind::None ? nullptr : &profiles[static_cast<size_t>(match.profile)];
@@ -230,6 +271,8 @@ IsoCurve noiseCurveFor(const Shoot& shoot, const ShootClip& clip, const ClipFact
                        const ProfileMatch& match, std::span<const Profile> profiles) {
   IsoCurve none;
   const Profile* profile = profileOf(match, profiles);
+  const Case c{shoot, clip, facts, profile, match};
+  if (clip.by_itself && !hasCurves(c)) return ownCurveOf(facts);
   if (profile == nullptr) {
     none.reason = match.reason;
     return none;
@@ -264,6 +307,7 @@ Decision decide(const Shoot& shoot, const ShootClip& clip, const ClipFacts& fact
   if (facts.info.readable(damageOf(clip)) && facts.info.width > 0) d.missing = missingOf(c, d);
   const IsoCurve curve = noiseCurveFor(shoot, clip, facts, d.match, profiles);
   if (facts.info.width > 0) d.treatment = treatmentOf(c, curve);
+  d.assumed_lens = c.assumesLens() && d.treatment.motion.has_value();
   d.refusal = refusalOf(c, d.treatment, curve, d.missing.any());
   if (clip.range && clip.range->last > facts.info.frames && facts.info.frames > 0 && !d.refusal)
     d.notes.push_back("The out point lay behind the end of the clip; it is rendered to its end.");

@@ -3,6 +3,7 @@
 #include "core/base/digest.h"
 #include "core/base/json_text.h"
 #include "core/base/numbers.h"
+#include "core/treat/curve_json.h"
 
 namespace glenhaze {
 
@@ -20,6 +21,7 @@ json toJson(const NoiseFact& fact) {
                   {"high", fact.iso->high},
                   {"light", fact.iso->light},
                   {"patches", fact.iso->patches}};
+  if (fact.own) out["own"] = curveToJson(*fact.own);
   if (fact.light) out["light"] = {{"light", fact.light->light}, {"reason", fact.light->reason}};
   return out;
 }
@@ -32,6 +34,7 @@ NoiseFact fromJson(const json& in) {
     fact.iso = IsoEstimate{i.at("iso").get<double>(), i.at("low").get<double>(), i.at("high").get<double>(),
                            i.at("light").get<std::string>(), wholeOf<int>(i.at("patches"))};
   }
+  if (in.contains("own")) fact.own = curveFromJson(in["own"]);
   if (in.contains("light"))
     fact.light =
         LightPick{in["light"].at("light").get<std::string>(), in["light"].at("reason").get<std::string>()};

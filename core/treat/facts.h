@@ -17,6 +17,7 @@ namespace glenhaze {
 struct NoiseFact {
   std::optional<IsoEstimate> iso;  ///< asked where nothing says it
   std::optional<LightPick> light;  ///< asked where the ISO is known and there are several kinds of light
+  std::optional<NoiseCurve> own;   ///< asked where no profile has a curve for the clip
   std::string why_not;             ///< a sentence where it cannot be told; then it is not asked again
 };
 
@@ -25,6 +26,9 @@ struct ClipFacts {
   FileId id;
   std::map<std::string, NoiseFact> noise;  ///< by what it depends on, see noiseQuestionOf
 };
+
+/// Under which the noise that a clip has by itself is kept; raised when it is measured otherwise.
+constexpr const char* kOwnNoise = "own 1";
 
 /// What the answer of a clip's noise depends on besides the clip.
 std::string noiseQuestionOf(std::span<const NoiseCurve> curves, double known_iso);

@@ -63,12 +63,12 @@ fs::path pathFrom(const std::string& name, const fs::path& folder) {
 }
 
 // Everything of a clip that this version knows; what it does not know stays in the file as it was.
-constexpr std::array<const char*, 24> kClipKeys = {
+constexpr std::array<const char*, 25> kClipKeys = {
     "path",          "profile",     "answer",      "lens_on",       "fill",
     "lens_amount",   "noise_on",    "iso",         "iso_estimate",  "iso_light",
     "light",         "denoise",     "shutter_on",  "shutter_local", "stabilization_on",
     "stabilization", "masks",       "hand",        "motion_log",    "turned",
-    "range",         "deinterlace", "hold_damage", "render"};
+    "range",         "deinterlace", "hold_damage", "by_itself",     "render"};
 
 json clipToJson(const ShootClip& clip, const fs::path& folder) {
   json out = clip.kept_json.empty() ? json::object() : parseJsonOrNull(clip.kept_json);
@@ -98,6 +98,7 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
   if (clip.range) out["range"] = {clip.range->first, clip.range->last};
   if (clip.deinterlace) out["deinterlace"] = true;
   if (clip.hold_damage) out["hold_damage"] = true;
+  if (clip.by_itself) out["by_itself"] = true;
   if (!clip.render) out["render"] = false;
   return out;
 }
@@ -141,6 +142,7 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   }
   clip.deinterlace = in.value("deinterlace", false);
   clip.hold_damage = in.value("hold_damage", false);
+  clip.by_itself = in.value("by_itself", false);
   clip.render = in.value("render", true);
   return clip;
 }

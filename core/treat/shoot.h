@@ -58,6 +58,7 @@ struct ShootClip {
   int turned = 0;  ///< by how much the camera itself turned the picture clockwise: 0, 90, 180, 270
   bool deinterlace = false;
   bool hold_damage = false;  ///< what can be read of a damaged clip is rendered, the last good frame held
+  bool by_itself = false;    ///< what no profile says is assumed, or taken from the clip itself
   bool render = true;        ///< false: left out of runs
   std::string kept_json;     ///< as read, so that unknown keys survive
   bool operator==(const ShootClip&) const = default;

@@ -7,6 +7,7 @@
 #include "core/base/json_text.h"
 #include "core/motion/settings.h"
 #include "core/profile/profile.h"
+#include "core/treat/curve_json.h"
 
 namespace glenhaze {
 
@@ -25,22 +26,6 @@ Value fromName(const std::array<const char*, N>& names, const json& in) {
   for (size_t i = 0; i < N; ++i)
     if (name == names[i]) return static_cast<Value>(i);
   throw std::invalid_argument("not known: " + name);
-}
-
-json curveToJson(const NoiseCurve& c) {
-  return {{"iso", c.iso},     {"light", c.light},   {"level", c.level},
-          {"sigma", c.sigma}, {"spread", c.spread}, {"octaves", c.octaves}};
-}
-
-NoiseCurve curveFromJson(const json& in) {
-  NoiseCurve c;
-  c.iso = in.at("iso").get<double>();
-  c.light = in.at("light").get<std::string>();
-  c.level = in.at("level").get<std::vector<double>>();
-  c.sigma = in.at("sigma").get<decltype(c.sigma)>();
-  c.spread = in.at("spread").get<decltype(c.spread)>();
-  c.octaves = in.at("octaves").get<decltype(c.octaves)>();
-  return c;
 }
 
 json cleaningToJson(const Cleaning& c) {
@@ -68,6 +53,7 @@ Cleaning cleaningFromJson(const json& in) {
 json motionToJson(const MotionTreatment& m) {
   return {{"readout_s", m.shutter.readout_s},
           {"direction", scanDirectionName(m.shutter.direction)},
+          {"own_shutter", m.own_shutter},
           {"own_motion", m.own_motion},
           {"settings", parseJson(stabilizationToText(m.settings))},
           {"masks", parseJson(masksToText(m.masks))},
@@ -82,6 +68,7 @@ MotionTreatment motionFromJson(const json& in) {
   const auto direction = scanDirectionFromName(in.at("direction").get<std::string>());
   if (!direction) throw std::invalid_argument("direction is not known");
   m.shutter.direction = *direction;
+  m.own_shutter = in.at("own_shutter").get<bool>();
   m.own_motion = in.at("own_motion").get<bool>();
   m.settings = stabilizationFromText(jsonText(in.at("settings")));
   m.masks = masksFromText(jsonText(in.at("masks")));

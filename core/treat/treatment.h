@@ -35,8 +35,9 @@ struct Cleaning {
 
 /// Shutter and stabilization.
 struct MotionTreatment {
-  Shutter shutter;          ///< in the picture as stored; 0 readout: not corrected
-  bool own_motion = false;  ///< also what moves on its own while the rows are read
+  Shutter shutter;           ///< in the picture as stored; 0 readout: not corrected
+  bool own_shutter = false;  ///< the readout is measured from the clip's own motion
+  bool own_motion = false;   ///< also what moves on its own while the rows are read
   StabilizationSettings settings;
   std::vector<MotionMask> masks;
   std::vector<HandKey> hand;  ///< mends the measured path

@@ -15,12 +15,21 @@ std::string pixels(double value) { return fixedText(value, 2) + " px"; }
 std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
 
 CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
-                      const ProfileMatch& match, std::span<const Profile> profiles,
+                      const Decision& decision, std::span<const Profile> profiles,
                       std::span<const std::string> doubts) {
+  const ProfileMatch& match = decision.match;
   CoverageCell cell;
   cell.reason = match.reason;
   if (!info.readable(damageOf(clip))) {
     cell.reason = info.problems.front().text;
+    return cell;
+  }
+  if (decision.assumed_lens) {
+    cell.kind = Coverage::Estimated;
+    cell.figure = "assumed";
+    cell.reason =
+        "Assumed: no bend, 67° across. Good enough to steady by; nothing is straightened. Measure it to "
+        "straighten too.";
     return cell;
   }
   if (match.kind == MatchKind::None) return cell;
@@ -61,12 +70,17 @@ CoverageCell noiseCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo
     cell.reason = info.problems.front().text;
     return cell;
   }
-  if (found.kind == IsoKind::Missing && decision.missing.iso) {
-    cell.figure = "ISO by noise";
+  if (decision.missing.own_noise || (found.kind == IsoKind::Missing && decision.missing.iso)) {
+    cell.figure = decision.missing.own_noise ? "by itself" : "ISO by noise";
     cell.kind = Coverage::Estimated;
     return cell;
   }
   if (found.kind == IsoKind::Missing) return cell;
+  if (found.kind == IsoKind::OwnClip) {
+    cell.figure = "this clip · σ " + fixedText(found.curve.sigmaAt(0, 110), 1);
+    cell.kind = shoot.output.noise_on && clip.noise_on ? Coverage::Estimated : Coverage::Off;
+    return cell;
+  }
   // Nobody but its own noise has said it where isoOf is silent.
   const auto said = isoOf(shoot, clip, info);
   const ClipIso iso = said ? *said : ClipIso{found.curve.iso, ClipIso::From::Noise, isoText(found.curve.iso)};
@@ -104,6 +118,12 @@ CoverageCell shutterCell(const Shoot& shoot, const ShootClip& clip, const ClipIn
   CoverageCell cell;
   cell.reason = info.readable(damageOf(clip)) ? match.reason : info.problems.front().text;
   const Profile* profile = profileOf(match, profiles);
+  if (info.readable(damageOf(clip)) && clip.by_itself && (profile == nullptr || !profile->shutter)) {
+    cell.figure = "by motion";
+    cell.kind = shoot.output.shutter_on && clip.shutter_on ? Coverage::Estimated : Coverage::Off;
+    cell.reason = "Measured from the clip's own motion when it is rendered, as far as that tells it.";
+    return cell;
+  }
   if (!info.readable(damageOf(clip)) || profile == nullptr) return cell;
   if (!profile->shutter) {
     cell.reason = "The shutter of " + profile->camera.name + " is not measured yet.";
@@ -136,36 +156,39 @@ CoverageCell shutterCell(const Shoot& shoot, const ShootClip& clip, const ClipIn
 
 std::string seconds(double s) { return fixedText(s, 1) + " s"; }
 
+CoverageCell steadiedBy(const Shoot& shoot, const ShootClip& clip, const StabilizationSettings& s,
+                        Coverage kind) {
+  if (s.steadying == Steadying::Off) return {Coverage::Off, "as filmed", "The clip stays as it was filmed."};
+  CoverageCell cell;
+  const bool still = s.steadying == Steadying::HoldStill;
+  cell.figure = still ? "held still" : seconds(s.smoothing_s);
+  cell.reason = (still ? "Held still" : "The move is kept and smoothed over " + seconds(s.smoothing_s)) +
+                std::string(", crop up to ") + std::to_string(std::lround(s.crop_limit * 100)) + " %.";
+  cell.kind = shoot.output.stabilization_on && clip.stabilization_on ? kind : Coverage::Off;
+  return cell;
+}
+
 CoverageCell stabilizationCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
                                const ProfileMatch& match, std::span<const Profile> profiles) {
   CoverageCell cell;
   cell.reason = info.readable(damageOf(clip)) ? match.reason : info.problems.front().text;
   const Profile* profile = profileOf(match, profiles);
-  if (!info.readable(damageOf(clip)) || profile == nullptr) return cell;
+  if (!info.readable(damageOf(clip))) return cell;
+  if (clip.by_itself && (profile == nullptr || !profile->stabilization) && !clip.stabilization)
+    return steadiedBy(shoot, clip, StabilizationSettings{}, Coverage::Estimated);
+  if (clip.by_itself && clip.stabilization)
+    return steadiedBy(shoot, clip, *clip.stabilization, Coverage::ByHand);
+  if (profile == nullptr) return cell;
   if (!profile->stabilization && !clip.stabilization) {
     cell.reason = "No stabilization is set for " + profile->camera.name + " yet.";
     return cell;
   }
   const StabilizationSettings s = clip.stabilization ? *clip.stabilization : profile->stabilization->settings;
-  if (s.steadying == Steadying::Off) {
-    cell.kind = Coverage::Off;
-    cell.figure = "as filmed";
-    cell.reason = "The clip stays as it was filmed.";
-    return cell;
-  }
-  const bool still = s.steadying == Steadying::HoldStill;
-  cell.figure = still ? "held still" : seconds(s.smoothing_s);
-  cell.reason = (still ? "Held still" : "The move is kept and smoothed over " + seconds(s.smoothing_s)) +
-                std::string(", crop up to ") + std::to_string(std::lround(s.crop_limit * 100)) + " %.";
-  if (!profile->lens) {
+  cell = steadiedBy(shoot, clip, s, clip.stabilization ? Coverage::ByHand : Coverage::Measured);
+  if (!profile->lens && s.steadying != Steadying::Off) {
     cell.kind = Coverage::Doubtful;
     cell.reason += " It needs the lens: measure it first.";
-    return cell;
   }
-  if (!shoot.output.stabilization_on || !clip.stabilization_on)
-    cell.kind = Coverage::Off;
-  else
-    cell.kind = clip.stabilization ? Coverage::ByHand : Coverage::Measured;
   return cell;
 }
 
@@ -176,7 +199,7 @@ Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts
                       std::span<const std::string> doubts) {
   const ClipInfo& info = facts.info;
   const ProfileMatch& match = decision.match;
-  return {lensCell(shoot, clip, info, match, profiles, doubts),
+  return {lensCell(shoot, clip, info, decision, profiles, doubts),
           shutterCell(shoot, clip, info, match, profiles),
           noiseCell(shoot, clip, info, noiseCurveFor(shoot, clip, facts, match, profiles), decision),
           stabilizationCell(shoot, clip, info, match, profiles)};
@@ -186,13 +209,15 @@ std::vector<std::string> partsDone(const Treatment& t) {
   std::vector<std::string> parts;
   if (t.lens && t.lens_amount > 0)
     parts.push_back(t.lens_amount < 1 ? "lens (" + fixedText(t.lens_amount * 100, 0) + " %)" : "lens");
+  if (t.motion && t.motion->own_shutter) parts.emplace_back("shutter (by its own motion)");
   if (t.motion && t.motion->shutter.rolls())
     parts.push_back(t.motion->own_motion ? "shutter (own motion too)" : "shutter");
   if (t.cleaning) {
     const Cleaning& c = *t.cleaning;
     if (c.noise)
-      parts.push_back("noise (" + isoText(c.noise->iso) +
-                      (c.noise->light.empty() ? "" : ", " + c.noise->light) + ")");
+      parts.push_back(c.noise->iso > 0 ? "noise (" + isoText(c.noise->iso) +
+                                             (c.noise->light.empty() ? "" : ", " + c.noise->light) + ")"
+                                       : "noise (the clip's own)");
     if (!c.hot_pixels.empty()) parts.push_back("hot pixels (" + std::to_string(c.hot_pixels.size()) + ")");
     if (c.settings.flicker > 0) parts.push_back("flicker");
     if (c.settings.shadow_colour > 0) parts.push_back("shadow colour");

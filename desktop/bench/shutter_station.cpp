@@ -23,7 +23,7 @@ namespace glenhaze::desktop {
 
 namespace {
 
-double signedReadout(const Shutter& s) {
+double alongScan(const Shutter& s) {
   const bool backwards = s.direction == ScanDirection::Up || s.direction == ScanDirection::Left;
   return backwards ? -s.readout_s : s.readout_s;
 }
@@ -257,7 +257,7 @@ void ShutterStation::showValue() {
   headline_->setText(headline);
   note_->setText(note);
   const auto& f = state_.finding();
-  const double chosen = value ? signedReadout(*value) : 0;
+  const double chosen = value ? alongScan(*value) : 0;
   if (f)
     plot_->setPlot(f->kind, f->plot, chosen, state_.flickerHz());
   else if (state_.before())
@@ -324,7 +324,7 @@ void ShutterStation::drawOver(QPainter& p, const PictureView& view) {
   const ClipInfo& shot = state_.shot();
   const auto lens = state_.lens();
   const std::optional<LensMap> map = lens ? std::optional<LensMap>(*lens) : std::nullopt;
-  const double lean = sight->speed * signedReadout(*state_.value());
+  const double lean = sight->speed * alongScan(*state_.value());
   constexpr int kLines = 6, kSteps = 28;
   for (int n = 1; n < kLines; ++n) {
     QPolygonF line;

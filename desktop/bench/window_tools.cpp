@@ -25,7 +25,7 @@ class ShownFrame {
              int64_t frame)
       : lens_(request.lens),
         window_(request.lens, request.window),
-        map_(motion.finding.path, request.shutter, static_cast<size_t>(frame), view, lens_, window_) {}
+        map_(motion.finding.path, motion.shutter, static_cast<size_t>(frame), view, lens_, window_) {}
   const FrameMap& map() const { return map_; }
   const LensWindow& window() const { return window_; }
 

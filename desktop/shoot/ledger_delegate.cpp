@@ -41,7 +41,11 @@ LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
   return c;
 }
 
-QRectF LedgerDelegate::buttonArea(const QRectF& row) { return {row.right() - 128, row.top() + 8, 128, 27}; }
+QRectF LedgerDelegate::buttonArea(const QRectF& row) { return {row.right() - 148, row.top() + 8, 148, 27}; }
+
+QRectF LedgerDelegate::secondButtonArea(const QRectF& row) {
+  return {row.right() - 148 - 8 - 186, row.top() + 8, 186, 27};
+}
 
 QSize LedgerDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const {
   return {400, model_.groupAt(index) != nullptr ? kGroupHeight : kClipHeight};
@@ -76,17 +80,20 @@ void LedgerDelegate::paintGroup(QPainter& p, const QStyleOptionViewItem& option,
     p.setPen(kGorse);
     p.drawText(QRectF(x + 18, text.top(), 300, text.height()),
                static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.missing);
-    const QRectF button = buttonArea(row);
     p.setRenderHint(QPainter::Antialiasing);
+    const auto paintButton = [&](const QRectF& area, const QString& label, bool accent) {
+      p.setPen(accent ? QPen(Qt::NoPen) : QPen(kDim));
+      p.setBrush(accent ? kThrift : kRaised);
+      p.drawRoundedRect(area, 3, 3);
+      p.setPen(accent ? kInk : kText);
+      p.setFont(textFont(13, accent));
+      p.drawText(area, Qt::AlignCenter, label);
+    };
     // The accent is for the next step only: the first group that needs one.
     const auto& all = model_.groups();
     const bool next = std::none_of(all.data(), &group, [](const auto& g) { return !g.missing.isEmpty(); });
-    p.setPen(next ? QPen(Qt::NoPen) : QPen(kDim));
-    p.setBrush(next ? kThrift : kRaised);
-    p.drawRoundedRect(button, 3, 3);
-    p.setPen(next ? kInk : kText);
-    p.setFont(textFont(13, next));
-    p.drawText(button, Qt::AlignCenter, group.step);
+    paintButton(buttonArea(row), group.step, next);
+    if (!group.meanwhile.isEmpty()) paintButton(secondButtonArea(row), group.meanwhile, false);
   }
   p.setPen(kDim);
   p.drawLine(QPointF(row.left(), row.bottom()), QPointF(row.right(), row.bottom()));

@@ -22,6 +22,7 @@ class LedgerDelegate : public QStyledItemDelegate {
   static Columns columns(const QRectF& row);
   /// Where a group's button is.
   static QRectF buttonArea(const QRectF& row);
+  static QRectF secondButtonArea(const QRectF& row);
 
   void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
   QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override;

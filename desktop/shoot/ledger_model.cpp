@@ -13,6 +13,8 @@ LedgerModel::LedgerModel(Session& session, QObject* parent) : QAbstractListModel
 
 namespace {
 
+constexpr int kNotKnown = 7;  // order of groups whose camera nobody has said
+
 struct Heading {
   QString title, mode;
   int order = 0;
@@ -35,7 +37,8 @@ Heading headingOf(const Session& session, const ClipPlan& plan) {
     mode.view = answer.view;
     if (!answer.medium.empty()) mode.medium = answer.medium;
   }
-  if (mode.name.empty()) return {QObject::tr("Camera not known"), QString::fromStdString(mode.describe()), 7};
+  if (mode.name.empty())
+    return {QObject::tr("Camera not known"), QString::fromStdString(mode.describe()), kNotKnown};
   return {QString::fromStdString(mode.name), QString::fromStdString(mode.describe()), 0};
 }
 
@@ -58,6 +61,11 @@ void LedgerModel::rebuild() {
     group.mode = heading.mode;
     if (group.first_clip < 0) group.first_clip = static_cast<int>(i);
     group.clips.push_back(static_cast<int>(i));
+    if (heading.order == kNotKnown) group.need = Group::Need::Name;
+    // What no profile covers need not wait for one.
+    if (plans[i].lens.kind == Coverage::Missing && plans[i].info.width > 0 && !plans[i].failed &&
+        !plans[i].clip.by_itself)
+      group.meanwhile = tr("Clean and steady as it is");
     if (heading.order != 0 || plans[i].failed) continue;
     using Need = Group::Need;
     const Need need = plans[i].lens.kind == Coverage::Missing      ? Need::Lens
@@ -70,7 +78,10 @@ void LedgerModel::rebuild() {
     }
   }
   for (auto& [key, group] : sorted) {
-    if (group.need == Group::Need::Lens) {
+    if (group.need == Group::Need::Name) {
+      group.missing = tr("Nothing is measured for it");
+      group.step = tr("Name this camera…");
+    } else if (group.need == Group::Need::Lens) {
       group.missing = tr("Lens not measured");
       group.step = tr("Measure lens");
     } else if (group.need == Group::Need::Shutter) {

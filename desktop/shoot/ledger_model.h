@@ -19,7 +19,8 @@ class LedgerModel : public QAbstractListModel {
   struct Group {
     QString title, mode;
     QString missing, step;  ///< what is not there yet, and the next step as a button; may be empty
-    enum class Need { None, Noise, Shutter, Lens } need = Need::None;
+    QString meanwhile;      ///< what can be done without it, as a second button; may be empty
+    enum class Need { None, Noise, Shutter, Lens, Name } need = Need::None;
     int first_clip = -1;  ///< for the next step
     std::vector<int> clips;
   };

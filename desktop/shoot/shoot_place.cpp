@@ -12,6 +12,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPushButton>
+#include <QScrollBar>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
@@ -29,14 +30,16 @@ namespace {
 // Column titles above the ledger, laid out by the delegate's own columns.
 class LedgerHead : public QWidget {
  public:
-  using QWidget::QWidget;
+  explicit LedgerHead(const QListView& ledger) : ledger_(ledger) {
+    connect(ledger.verticalScrollBar(), &QScrollBar::rangeChanged, this, [this] { update(); });
+  }
 
  protected:
   void paintEvent(QPaintEvent*) override {
     QPainter p(this);
     p.setFont(textFont(11));
     p.setPen(look::kQuiet);
-    const auto c = LedgerDelegate::columns(QRectF(0, 0, width() - 13, height()));
+    const auto c = LedgerDelegate::columns(QRectF(0, 0, ledger_.viewport()->width(), height()));
     const auto put = [&](const QRectF& area, const QString& text, Qt::Alignment align) {
       p.drawText(area, static_cast<int>(align | Qt::AlignVCenter), text);
     };
@@ -50,6 +53,9 @@ class LedgerHead : public QWidget {
     put(c.steady, tr("Stabilization"), Qt::AlignLeft);
     put(c.state, tr("Render"), Qt::AlignLeft);
   }
+
+ private:
+  const QListView& ledger_;
 };
 
 // The shapes of the coverage cells with their names.
@@ -70,10 +76,16 @@ class Legend : public QWidget {
 };
 
 // A list whose group rows have a button.
+// What the buttons of a group do.
+struct LedgerSteps {
+  std::function<void(int clip, BenchPart)> measure;
+  std::function<void(int clip)> name;
+  std::function<void(const std::vector<int>& clips)> asItIs;
+};
+
 class LedgerView : public QListView {
  public:
-  LedgerView(const LedgerModel& model, std::function<void(int, BenchPart)> measure)
-      : model_(model), measure_(std::move(measure)) {}
+  LedgerView(const LedgerModel& model, LedgerSteps steps) : model_(model), steps_(std::move(steps)) {}
 
  protected:
   void mouseReleaseEvent(QMouseEvent* event) override {
@@ -81,7 +93,12 @@ class LedgerView : public QListView {
     const auto* group = model_.groupAt(index);
     if (group != nullptr && !group->missing.isEmpty() &&
         LedgerDelegate::buttonArea(visualRect(index)).contains(event->position()))
-      return measure_(group->first_clip, partOf(group->need));
+      return group->need == LedgerModel::Group::Need::Name
+                 ? steps_.name(group->first_clip)
+                 : steps_.measure(group->first_clip, partOf(group->need));
+    if (group != nullptr && !group->meanwhile.isEmpty() &&
+        LedgerDelegate::secondButtonArea(visualRect(index)).contains(event->position()))
+      return steps_.asItIs(group->clips);
     QListView::mouseReleaseEvent(event);
   }
   // A double click on a cell goes to its station.
@@ -90,10 +107,10 @@ class LedgerView : public QListView {
     const int clip = model_.clipAt(index);
     if (clip < 0) return QListView::mouseDoubleClickEvent(event);
     const auto columns = LedgerDelegate::columns(visualRect(index));
-    measure_(clip, columns.noise.contains(event->position())     ? BenchPart::Noise
-                   : columns.shutter.contains(event->position()) ? BenchPart::Shutter
-                   : columns.steady.contains(event->position())  ? BenchPart::Stabilization
-                                                                 : BenchPart::Lens);
+    steps_.measure(clip, columns.noise.contains(event->position())     ? BenchPart::Noise
+                         : columns.shutter.contains(event->position()) ? BenchPart::Shutter
+                         : columns.steady.contains(event->position())  ? BenchPart::Stabilization
+                                                                       : BenchPart::Lens);
   }
 
  private:
@@ -104,7 +121,7 @@ class LedgerView : public QListView {
                                    : BenchPart::Lens;
   }
   const LedgerModel& model_;
-  std::function<void(int, BenchPart)> measure_;
+  LedgerSteps steps_;
 };
 
 QLabel* makeLabel(int pixels, bool bold, QColor colour) {
@@ -128,7 +145,7 @@ ShootPlace::ShootPlace(Session& session, QWidget* parent)
   auto* inner = new QVBoxLayout(filled);
   inner->setContentsMargins(16, 0, 6, 0);
   inner->setSpacing(0);
-  auto* head = new LedgerHead;
+  auto* head = new LedgerHead(*ledger_);
   head->setFixedHeight(26);
   inner->addWidget(head);
   inner->addWidget(ledger_, 1);
@@ -169,7 +186,9 @@ QWidget* ShootPlace::buildHead() {
 }
 
 void ShootPlace::buildLedger() {
-  ledger_ = new LedgerView(model_, [this](int clip, BenchPart part) { Q_EMIT benchWanted(clip, part); });
+  ledger_ = new LedgerView(model_, {[this](int clip, BenchPart part) { Q_EMIT benchWanted(clip, part); },
+                                    [this](int clip) { answerFor(clip); },
+                                    [this](const std::vector<int>& clips) { takeAsTheyAre(clips, true); }});
   ledger_->setAccessibleName(tr("Coverage ledger"));
   ledger_->setModel(&model_);
   ledger_->setItemDelegate(new LedgerDelegate(session_, model_, strips_, ledger_));
@@ -289,6 +308,8 @@ void ShootPlace::showMenu(const QPoint& at) {
              [light](ShootClip& c) { c.light = light; });
     change(tr("Light: what its noise fits"), [](ShootClip& c) { c.light.reset(); });
   }
+  menu.addAction(first.by_itself ? tr("Only with a profile") : tr("Clean and steady as it is"), this,
+                 [=, this] { takeAsTheyAre(clips, !first.by_itself); });
   change(first.render ? tr("Leave out of runs") : tr("Render again in runs"),
          [on = !first.render](ShootClip& c) { c.render = on; });
   if (session_.plans()[static_cast<size_t>(clips.front())].info.interlaced)
@@ -307,6 +328,12 @@ void ShootPlace::showMenu(const QPoint& at) {
     });
   });
   menu.exec(ledger_->viewport()->mapToGlobal(at));
+}
+
+void ShootPlace::takeAsTheyAre(const std::vector<int>& clips, bool on) {
+  session_.edit(on ? tr("Clean and steady as it is") : tr("Only with a profile"), [&](Shoot& shoot) {
+    for (const int clip : clips) shoot.clips[static_cast<size_t>(clip)].by_itself = on;
+  });
 }
 
 std::vector<NoiseCurve> ShootPlace::curvesOf(int profile) const {

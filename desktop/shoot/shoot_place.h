@@ -45,6 +45,7 @@ class ShootPlace : public QWidget {
   QWidget* buildEmpty();
   void showMenu(const QPoint& at);
   void answerFor(int clip);
+  void takeAsTheyAre(const std::vector<int>& clips, bool on);
   void askIsoPattern(int clip);
   void askIso(const std::vector<int>& clips);
   void assignFor(const std::vector<int>& clips);

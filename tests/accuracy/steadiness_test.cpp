@@ -69,11 +69,11 @@ Steadied steadied(const testing::Filming& filming) {
   s.after_deg = shakeShown(record, s.answer, request.lens);
   s.before_deg = s.answer.stabilized.shake_before_deg;
   std::printf(
-      "  said %.4f° of %.3f°, meter %.4f°, unexplained %.4f° (steadier half %.4f°), %.0f %% moves by "
+      "  said %.4f° of %.3f°, meter %.4f°, unexplained %.4f°, %.0f %% moves by "
       "%.1f°/s; %s\n",
       s.answer.stabilized.shake_after_deg, s.before_deg, s.after_deg, s.answer.unexplained.shake_deg,
-      s.answer.unexplained.steadiest_deg, 100 * s.answer.unexplained.moving_share,
-      s.answer.unexplained.drift_deg_per_s, s.answer.stabilized.doubt.c_str());
+      100 * s.answer.unexplained.moving_share, s.answer.unexplained.drift_deg_per_s,
+      s.answer.stabilized.doubt.c_str());
   return s;
 }
 

@@ -11,6 +11,7 @@
 #include <algorithm>
 
 #include "core/base/files.h"
+#include "desktop/shoot/ledger_delegate.h"
 #include "desktop/widgets/look.h"
 #include "simulator/film.h"
 #include "tests/interface/window_fixture.h"
@@ -71,6 +72,31 @@ TEST_F(Window, CompareShowsSourceAndCorrected) {
   EXPECT_EQ(divided, compare.view().grab().toImage());
   compare.addPin({100, 90});
   compare.layStraightEdge({40, 60}, {250, 60});
+}
+
+// A clip that nothing is measured for: one press, then render.
+TEST_F(Window, AClipThatNothingIsMeasuredForIsCleanedAndSteadiedAsItIs) {
+  open(false);
+  QListView* ledger = window->shootPlace().ledger();
+  const auto& model = static_cast<const LedgerModel&>(*ledger->model());
+  const QModelIndex head = model.index(0);
+  ASSERT_NE(model.groupAt(head), nullptr);
+  EXPECT_FALSE(model.groupAt(head)->meanwhile.isEmpty());
+  const QPoint button = LedgerDelegate::secondButtonArea(ledger->visualRect(head)).center().toPoint();
+  QTest::mouseClick(ledger->viewport(), Qt::LeftButton, {}, button);
+  EXPECT_TRUE(window->session().shoot().clips[0].by_itself);
+  const ClipPlan& plan = window->session().plans()[0];
+  EXPECT_EQ(plan.refusal, "");
+  EXPECT_EQ(plan.lens.kind, Coverage::Estimated);
+  EXPECT_EQ(plan.noise.kind, Coverage::Estimated);
+  EXPECT_EQ(plan.stabilization.kind, Coverage::Estimated);
+  EXPECT_TRUE(model.groupAt(model.index(0))->meanwhile.isEmpty());
+  window->session().startRun();
+  ASSERT_TRUE(eventually([&] { return !window->session().running(); }));
+  EXPECT_EQ(window->session().batch()->summary().done, 1);
+  EXPECT_EQ(probe(folder / "rendered" / "one.mkv").frames, 8);
+  window->session().undoStack().undo();
+  EXPECT_FALSE(window->session().shoot().clips[0].by_itself);
 }
 
 TEST_F(Window, InAndOutPointsFollowTheKeys) {

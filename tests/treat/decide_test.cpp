@@ -123,6 +123,53 @@ TEST(Decide, EverySettingThatMattersChangesTheFingerprint) {
   }
 }
 
+// A clip that no profile is for: nothing is done, until it is to be treated by itself.
+TEST(Decide, AClipOfNoCameraIsTreatedByItselfWhereThatIsWanted) {
+  Bench b;
+  b.profiles.clear();
+  EXPECT_TRUE(b.decided().refusal.has_value());
+  b.clip.by_itself = true;
+  Decision d = b.decided();
+  EXPECT_FALSE(d.refusal.has_value());
+  EXPECT_TRUE(d.missing.own_noise);
+  EXPECT_TRUE(d.assumed_lens);
+  NoiseFact fact;
+  fact.own = testing::evenCurve(2, 2, 0);
+  b.facts.noise[d.missing.question] = fact;
+  d = b.decided();
+  ASSERT_TRUE(d.ready());
+  ASSERT_TRUE(d.treatment.cleaning && d.treatment.cleaning->noise);
+  EXPECT_EQ(d.treatment.cleaning->noise->iso, 0);
+  ASSERT_TRUE(d.treatment.motion);
+  EXPECT_TRUE(d.treatment.motion->own_shutter);
+  EXPECT_EQ(d.treatment.motion->settings.steadying, Steadying::KeepMove);
+  // Nothing is straightened by a lens that is only assumed.
+  ASSERT_TRUE(d.treatment.lens);
+  EXPECT_EQ(d.treatment.lens_amount, 0);
+  EXPECT_EQ(d.treatment.lens->k[0], 0);
+  EXPECT_EQ(treatmentFromJson(treatmentToJson(d.treatment)), d.treatment);
+  // What cannot be told is a fact too: the rest is done.
+  fact.own.reset();
+  fact.why_not = "Nothing is even enough.";
+  b.facts.noise[kOwnNoise] = fact;
+  d = b.decided();
+  ASSERT_TRUE(d.ready());
+  EXPECT_FALSE(d.treatment.cleaning && d.treatment.cleaning->noise);
+  EXPECT_TRUE(d.treatment.motion.has_value());
+}
+
+// With a profile, only what that does not say is taken from the clip.
+TEST(Decide, ByItselfAProfileComesFirst) {
+  Bench b;
+  const Treatment with = b.decided().treatment;
+  b.clip.by_itself = true;
+  EXPECT_EQ(b.decided().treatment, with);
+  b.profiles[0].shutter.reset();
+  EXPECT_TRUE(b.decided().treatment.motion->own_shutter);
+  EXPECT_EQ(b.decided().treatment.lens, with.lens);
+  EXPECT_FALSE(b.decided().assumed_lens);
+}
+
 // And what means nothing for the picture leaves an output up to date.
 TEST(Decide, WhatDoesNotMatterDoesNotMakeAnOutputStale) {
   const auto same = [](const char* what, const std::function<void(Bench&)>& set,

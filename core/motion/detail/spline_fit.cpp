@@ -136,7 +136,8 @@ double SplineFit::weigh(std::vector<Placed>& placed) const {
 
 SplineFit::OfFrame SplineFit::emptySums(size_t i) const {
   OfFrame sums;
-  const double reach = kOutermost * (std::abs(readout_.x()) + std::abs(readout_.y()));
+  // A little more than the farthest row, so that rounding puts none beyond the controls.
+  const double reach = kOutermost * (std::abs(readout_.x()) + std::abs(readout_.y())) + 1e-6 * spacing_s_;
   const size_t first = spline_.supportAt(frames_[i - 1].time_s - reach).first,
                last = spline_.supportAt(frames_[i].time_s + reach).first + RotationSpline::kOrder;
   sums.first = static_cast<int>(first);
