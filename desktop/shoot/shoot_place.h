@@ -2,6 +2,7 @@
 // Shoot: what will happen to which clip.
 
 #include <QWidget>
+#include <functional>
 
 #include "desktop/background.h"
 #include "desktop/session.h"
@@ -44,6 +45,12 @@ class ShootPlace : public QWidget {
   QWidget* buildFoot();
   QWidget* buildEmpty();
   void showMenu(const QPoint& at);
+  // How one question about the camera is answered in a profile and by the user.
+  struct KnownAnswer {
+    std::function<std::string(const CameraMode&)> of_profile;
+    std::function<std::string(const CameraAnswer&)> of_answer;
+  };
+  QStringList knownAnswers(const KnownAnswer& known, const QStringList& usual) const;
   void answerFor(int clip);
   void takeAsTheyAre(const std::vector<int>& clips, bool on);
   void askIsoPattern(int clip);
