@@ -171,6 +171,10 @@ std::string warningsText(const std::vector<std::string>& warnings) {
   return text;
 }
 
+json bendJson(const Bend& bend) {
+  return {{"value", bend.value_px}, {"uncertainty", bend.uncertainty_px}, {"at", {bend.at.x, bend.at.y}}};
+}
+
 Answer lensChart(const MeasureRequest& r) {
   requireTarget(r.target);
   ChartSpec spec;
@@ -189,6 +193,7 @@ Answer lensChart(const MeasureRequest& r) {
   answer.json = lensJson(finding.lens);
   answer.json["rms_px"] = finding.rms_px;
   answer.json["stddev"] = stddevOf(finding.lens, finding.stddev);
+  answer.json["bend_at_corner_px"] = bendJson(finding.bend);
   answer.json["views_used"] = finding.views_used;
   answer.json["views_left_out"] = json::array();
   for (const ChartView& v : finding.views)
@@ -199,8 +204,11 @@ Answer lensChart(const MeasureRequest& r) {
   answer.json["warnings"] = finding.warnings;
   answer.text = lensModelName(finding.lens.model) + ", " + number(finding.rms_px, 3) + " px RMS over " +
                 std::to_string(finding.views_used) + " views, " + number(finding.coverage * 100, 0) +
-                " % of the picture\n  " + finding.model_reason + "\n" + warningsText(finding.warnings) +
-                "Written: " + r.target.file() + "\n";
+                " % of the picture, bends by " + number(std::abs(finding.bend.value_px), 1) + " ± " +
+                number(finding.bend.uncertainty_px, 1) +
+                (finding.bend.at_corner ? " px at the corner\n  " : " px at 50° from the axis\n  ") +
+                finding.model_reason + "\n" + warningsText(finding.warnings) + "Written: " + r.target.file() +
+                "\n";
   return answer;
 }
 
@@ -269,9 +277,7 @@ Answer lensEdges(const MeasureRequest& r) {
   for (const EdgeResult& e : finding.edges)
     answer.json["edges"].push_back({{"rms", e.rms_px}, {"left_out", e.left_out}, {"why", e.why}});
   answer.json["stddev"] = stddevOf(finding.lens, finding.stddev);
-  answer.json["bend_at_corner_px"] = {{"value", finding.bend.value_px},
-                                      {"uncertainty", finding.bend.uncertainty_px},
-                                      {"at", {finding.bend.at.x, finding.bend.at.y}}};
+  answer.json["bend_at_corner_px"] = bendJson(finding.bend);
   answer.json["bends"] = finding.bends;
   answer.json["focal_assumed"] = finding.focal_assumed;
   answer.json["coverage"] = finding.coverage;

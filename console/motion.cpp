@@ -146,6 +146,9 @@ Answer analyse(const std::string& profile_file, const std::string& file, const s
                  {"can_hold_still", s.can_hold_still},
                  {"hold_reason", s.hold_reason},
                  {"advice", s.advice},
+                 {"doubt", s.doubt},
+                 {"unexplained_shake_deg", motion.unexplained.shake_deg},
+                 {"moving_share", motion.unexplained.moving_share},
                  {"warnings", motion.finding.warnings},
                  {"doubtful", json::array()}};
   if (motion.log)

@@ -9,6 +9,7 @@
 #include <numeric>
 #include <opencv2/calib3d.hpp>
 #include <opencv2/imgproc.hpp>
+#include <optional>
 
 #include "core/base/error.h"
 #include "core/base/numbers.h"
@@ -146,24 +147,33 @@ Solution solveModel(const Variant& variant, const std::vector<const ChartView*>&
   return best;
 }
 
-std::vector<double> deviations(const Variant& variant, const std::vector<const ChartView*>& views,
-                               const Board& board, Solution s) {
+// Of the lens's nine values, by what the residuals leave; empty where it cannot be told.
+std::optional<std::array<double, 81>> covarianceOf(const Variant& variant,
+                                                   const std::vector<const ChartView*>& views,
+                                                   const Board& board, Solution s) {
   ceres::Problem problem;
   buildProblem(problem, variant, views, board, s);
   ceres::Covariance::Options options;
   options.algorithm_type = ceres::DENSE_SVD;
   options.null_space_rank = -1;
   ceres::Covariance covariance(options);
-  std::vector<double> out;
   const std::vector<std::pair<const double*, const double*>> blocks = {{s.lens.data(), s.lens.data()}};
-  if (!covariance.Compute(blocks, &problem)) return out;
+  if (!covariance.Compute(blocks, &problem)) return std::nullopt;
   std::array<double, 81> c{};
-  if (!covariance.GetCovarianceBlock(s.lens.data(), s.lens.data(), c.data())) return out;
+  if (!covariance.GetCovarianceBlock(s.lens.data(), s.lens.data(), c.data())) return std::nullopt;
   const auto count = static_cast<double>(2 * views.size() * board.size());
   const double used = 4 + variant.coefficients + 6.0 * static_cast<double>(views.size());
   const double variance = s.rss / std::max(1.0, count - used);
-  for (size_t i = 0; i < static_cast<size_t>(4 + numCoefficients(variant.model)); ++i)
-    out.push_back(std::sqrt(std::max(0.0, c[i * 9 + i] * variance)));
+  for (double& value : c) value *= variance;
+  return c;
+}
+
+std::vector<double> deviations(const Variant& variant, const std::vector<const ChartView*>& views,
+                               const Board& board, const Solution& s) {
+  std::vector<double> out;
+  if (const auto c = covarianceOf(variant, views, board, s))
+    for (size_t i = 0; i < static_cast<size_t>(4 + numCoefficients(variant.model)); ++i)
+      out.push_back(std::sqrt(std::max(0.0, (*c)[i * 9 + i])));
   return out;
 }
 
@@ -231,6 +241,111 @@ std::vector<Variant> variantsFor(std::optional<LensModel> model) {
   // A model chosen by hand is the whole model, as the user knows it.
   if (model) wanted.resize(1);
   return wanted;
+}
+
+// One shape of a model with its solution.
+struct Tried {
+  ModelFit fit;
+  Variant variant;
+  Solution solution;
+  double views_score = 1e300;  // by Bayes' criterion
+  double score = 1e300;        // the same, models that fold over behind all others
+};
+
+constexpr double kClearly =
+    10;                         // in units of the criterion, by which a model with more values must be better
+constexpr double kAsGood = 16;  // models this near to the best have a say in what is not known
+
+// Of those that explain the views about as well the one with fewest values comes first: views of one chart
+// are never quite independent, and a thousandth of a pixel decides nothing.
+void putSimplestFirst(std::vector<Tried>& tried) {
+  std::stable_sort(tried.begin(), tried.end(),
+                   [](const Tried& a, const Tried& b) { return a.score < b.score; });
+  size_t best = 0;
+  for (size_t i = 1; i < tried.size(); ++i)
+    if (tried[i].score < tried[0].score + kClearly &&
+        tried[i].variant.coefficients < tried[best].variant.coefficients)
+      best = i;
+  std::rotate(tried.begin(), tried.begin() + static_cast<ptrdiff_t>(best),
+              tried.begin() + static_cast<ptrdiff_t>(best) + 1);
+}
+
+// What the bend at a place is without one group of views after the other.
+double deviationOfViews(const Tried& best, const std::vector<const ChartView*>& views, const Board& board,
+                        const Lens& lens, Point at) {
+  constexpr size_t kMostGroups = 10;
+  constexpr int kIterations = 40;
+  const size_t groups = std::min(kMostGroups, views.size());
+  std::vector<double> bends;
+  for (size_t g = 0; g < groups; ++g) {
+    std::vector<const ChartView*> left;
+    Solution s = best.solution;
+    s.poses.clear();
+    for (size_t v = 0; v < views.size(); ++v) {
+      if (v % groups == g) continue;
+      left.push_back(views[v]);
+      s.poses.push_back(best.solution.poses[v]);
+    }
+    if (left.size() < 2) continue;
+    minimise(best.variant, left, board, s, kIterations);
+    if (s.converged)
+      bends.push_back(bendAt(detail::lensOf(s.lens, best.fit.model, lens.width, lens.height), at));
+  }
+  return leftOutDeviation(bends, groups);
+}
+
+// What the residuals say of the bend at a place, px.
+double deviationByResiduals(const Tried& t, const std::vector<const ChartView*>& views, const Board& board,
+                            int width, int height, Point at) {
+  const auto c = covarianceOf(t.variant, views, board, t.solution);
+  if (!c) return 0;
+  std::array<double, 9> slope{};
+  for (size_t i = 0; i < slope.size(); ++i) {
+    // A step of one standard deviation: where the bend is no longer straight in it, that counts.
+    const double step = std::sqrt(std::max(0.0, (*c)[i * 9 + i]));
+    if (step <= 0) continue;
+    Intrinsics more = t.solution.lens, less = more;
+    more[i] += step / 2;
+    less[i] -= step / 2;
+    slope[i] = (bendAt(detail::lensOf(more, t.fit.model, width, height), at) -
+                bendAt(detail::lensOf(less, t.fit.model, width, height), at)) /
+               step;
+  }
+  double sum = 0;
+  for (size_t i = 0; i < slope.size(); ++i)
+    for (size_t j = 0; j < slope.size(); ++j) sum += slope[i] * slope[j] * (*c)[i * 9 + j];
+  return std::sqrt(std::max(0.0, sum));
+}
+
+// Standard deviation of the bend: without views, and by what models that explain the views about as well say
+// otherwise. A value that the views do not settle is still there: the richest of those models says what it
+// does to the corner.
+double bendDeviation(const std::vector<Tried>& tried, const std::vector<const ChartView*>& views,
+                     const Board& board, const Lens& lens, const Bend& bend) {
+  constexpr double kOfRange = 0.3;     // the farthest of several is about two standard deviations off
+  constexpr double kFoldsOver = 0.07;  // of the bend, seen on drawn charts that leave the corners bare
+  const double least = std::min_element(tried.begin(), tried.end(), [](const Tried& a, const Tried& b) {
+                         return a.views_score < b.views_score;
+                       })->views_score;
+  double off = 0;
+  const Tried* richest = &tried[0];
+  for (const Tried& t : tried) {
+    if (t.views_score > least + kAsGood) continue;
+    if (!t.fit.usable) {
+      // As good where there are views, and impossible where there are none: they do not settle the corner.
+      off = std::max(off, kFoldsOver / kOfRange * std::abs(bend.value_px));
+      continue;
+    }
+    const Lens other = detail::lensOf(t.solution.lens, t.fit.model, lens.width, lens.height);
+    off = std::max(off, std::abs(bendAt(other, bend.at) - bend.value_px));
+    if (t.variant.coefficients > richest->variant.coefficients) richest = &t;
+  }
+  const double own = deviationOfViews(tried[0], views, board, lens, bend.at);
+  const double rich = richest == &tried[0] ? own : deviationOfViews(*richest, views, board, lens, bend.at);
+  if (own < 0 && rich < 0) return -1;
+  // Few views say little about their own spread; the residuals then say more.
+  const double left = deviationByResiduals(*richest, views, board, lens.width, lens.height, bend.at);
+  return std::hypot(std::max({own, rich, left}), kOfRange * off);
 }
 
 // The best fit of another model than the first.
@@ -363,12 +478,6 @@ ChartFinding solveChart(std::vector<ChartView> views, int width, int height, con
   finding.views = std::move(views);
   requireViews(inUse(finding.views).size());
   const std::vector<Variant> candidates = variantsFor(model);
-  struct Tried {
-    ModelFit fit;
-    Variant variant;
-    Solution solution;
-    double score = 1e300;
-  };
   std::vector<Tried> tried;
   for (int round = 0; round < 3; ++round) {
     tried.clear();
@@ -383,15 +492,14 @@ ChartFinding solveChart(std::vector<ChartView> views, int width, int height, con
       const auto corners = static_cast<int>(used.size() * board.size());
       t.fit.rms_px = std::sqrt(t.solution.rss / corners);
       t.fit.usable = LensMap(detail::lensOf(t.solution.lens, candidate.model, width, height)).coversPicture();
-      t.score = detail::informationCriterion(t.solution.rss, 2 * corners, 4 + candidate.coefficients) +
-                (t.fit.usable ? 0 : 1e9);
+      t.views_score = detail::informationCriterion(t.solution.rss, 2 * corners, 4 + candidate.coefficients);
+      t.score = t.views_score + (t.fit.usable ? 0 : 1e9);
       tried.push_back(std::move(t));
     }
     if (tried.empty())
       throw Error(ErrorKind::Evidence, "No lens model fits these views", "", "",
                   "Film the chart again, flat and whole in the picture");
-    std::stable_sort(tried.begin(), tried.end(),
-                     [](const Tried& a, const Tried& b) { return a.score < b.score; });
+    putSimplestFirst(tried);
     fillResiduals(tried[0].fit.model, tried[0].solution, board, used);
     progress.update((round + 1) / 3.0);
     if (!rejectOutliers(used)) break;
@@ -399,6 +507,8 @@ ChartFinding solveChart(std::vector<ChartView> views, int width, int height, con
   const auto used = inUse(finding.views);
   const Tried& best = tried.front();
   finding.lens = detail::lensOf(best.solution.lens, best.fit.model, width, height);
+  finding.bend = bendOf(finding.lens);
+  finding.bend.uncertainty_px = bendDeviation(tried, asConst(used), board, finding.lens, finding.bend);
   finding.rms_px = best.fit.rms_px;
   finding.views_used = static_cast<int>(used.size());
   finding.stddev = deviations(best.variant, asConst(used), board, best.solution);
@@ -412,7 +522,10 @@ ChartFinding solveChart(std::vector<ChartView> views, int width, int height, con
   finding.coverage = coveredShare(finding.covered);
   const std::string bare = uncoveredCorners(finding.covered);
   if (!bare.empty())
-    finding.warnings.push_back("No view covers " + bare + ". Bend there is extended, not measured.");
+    finding.warnings.push_back("No view covers " + bare + ". The bend there is extended: " +
+                               fixedText(std::abs(finding.bend.value_px), 1) + " ± " +
+                               fixedText(std::max(0.0, finding.bend.uncertainty_px), 1) + " px" +
+                               (finding.bend.at_corner ? " at the corner." : " at 50° from the axis."));
   if (used.size() < 8)
     finding.warnings.push_back("Only " + std::to_string(used.size()) +
                                " views: more would steady the values.");

@@ -9,6 +9,7 @@
 
 #include "core/base/progress.h"
 #include "core/frame/frame.h"
+#include "core/lens/bend.h"
 #include "core/lens/model.h"
 
 namespace glenhaze {
@@ -47,7 +48,8 @@ struct ModelFit {
 
 struct ChartFinding {
   Lens lens;
-  double rms_px = 0;           ///< reprojection error over all corners used
+  Bend bend;          ///< how far it bends the corner; its uncertainty counts models that fit as well
+  double rms_px = 0;  ///< reprojection error over all corners used
   std::vector<double> stddev;  ///< of fx fy cx cy and the coefficients
   std::vector<ChartView> views;
   int views_used = 0;
@@ -62,8 +64,8 @@ constexpr int kCoverageColumns = 32;
 constexpr int kCoverageRows = 18;
 
 /// Least squares over all corners (Ceres), views with residuals far above the others left out. `model`
-/// empty: the one that fits better by Bayes' information criterion. Throws Error(Evidence) when fewer
-/// than 3 views are usable.
+/// empty: of those that Bayes' information criterion holds for about as good, the one with fewest values.
+/// Throws Error(Evidence) when fewer than 3 views are usable.
 ChartFinding solveChart(std::vector<ChartView> views, int width, int height, const ChartSpec& spec,
                         std::optional<LensModel> model, const Progress& progress = {});
 

@@ -157,33 +157,6 @@ EdgeResult measureStraightness(std::span<const Point> points, const LensMap& map
   return result;
 }
 
-double bendAt(const Lens& lens, Point at) {
-  const auto ray = LensMap(lens).pixelToRay(at);
-  if (!ray || std::hypot(ray->x, ray->y) > kWidestTan * ray->z) return 0;
-  const Point centre{lens.cx, lens.cy};
-  const Point straight = centre + Point{lens.fx * ray->x / ray->z, lens.fy * ray->y / ray->z};
-  return length(straight - centre) - length(at - centre);
-}
-
-Bend bendOf(const Lens& lens) {
-  constexpr double kWidestJudged = 1.19;  // tangent of 50°
-  const LensMap map(lens);
-  const Point centre{lens.cx, lens.cy};
-  Point corner = centre;
-  for (const double x : {0.0, lens.width - 1.0})
-    for (const double y : {0.0, lens.height - 1.0})
-      if (length(Point{x, y} - centre) > length(corner - centre)) corner = {x, y};
-  Bend bend;
-  for (double share = 1; share > 0.05; share -= 0.01) {
-    bend.at = centre + (corner - centre) * share;
-    bend.at_corner = share == 1;
-    const auto ray = map.pixelToRay(bend.at);
-    if (ray && std::hypot(ray->x, ray->y) <= kWidestJudged * ray->z) break;
-  }
-  bend.value_px = bendAt(lens, bend.at);
-  return bend;
-}
-
 namespace {
 
 // The edges as the solver takes them, with what was decided by hand.
@@ -254,10 +227,9 @@ std::vector<std::vector<size_t>> sectorsOf(const EdgeWork& work, const Lens& len
   return sectors;
 }
 
-// Standard deviation of the bend at a place: each sector is left out in turn (delete-a-group jackknife;
-// B. Efron, C. Stein, "The jackknife estimate of variance", 1981).
-double leftOutDeviation(const EdgeWork& work, const Chosen& chosen, const Lens& lens, Point at,
-                        const Progress& progress) {
+// Standard deviation of the bend at a place: each sector is left out in turn.
+double deviationOfSectors(const EdgeWork& work, const Chosen& chosen, const Lens& lens, Point at,
+                          const Progress& progress) {
   const auto sectors = sectorsOf(work, lens);
   std::vector<double> bends;
   for (size_t g = 0; g < sectors.size(); ++g) {
@@ -269,17 +241,7 @@ double leftOutDeviation(const EdgeWork& work, const Chosen& chosen, const Lens& 
     if (fit.ok) bends.push_back(bendAt(lensOf(fit.lens, lens.model, lens.width, lens.height), at));
     progress.update(0.7 + 0.3 * static_cast<double>(g + 1) / static_cast<double>(sectors.size()));
   }
-  constexpr size_t kLeast = 3;
-  if (bends.size() < kLeast) return -1;
-  double mean = 0, sum = 0;
-  for (const double b : bends) mean += b / static_cast<double>(bends.size());
-  for (const double b : bends) sum += (b - mean) * (b - mean);
-  const auto n = static_cast<double>(bends.size());
-  // Without a sector the others may not tell at all: then that one is all there is.
-  const double lost = static_cast<double>(sectors.size()) / n;
-  // Of few sectors the spread itself is not well known: Student's distribution is this much wider.
-  const double few = n > kLeast ? std::sqrt((n - 1) / (n - kLeast)) : 2;
-  return std::sqrt((n - 1) / n * sum) * lost * few;
+  return leftOutDeviation(bends, sectors.size());
 }
 
 // What models that explain the edges about as well say otherwise of the corner.
@@ -422,7 +384,7 @@ EdgeFinding solveEdges(std::span<const StraightEdge> edges, int width, int heigh
   finding.stddev = best.fit.stddev;
   finding.focal_assumed = !options.focal_px && !best.candidate.focal;
   finding.bend = bendOf(finding.lens);
-  finding.bend.uncertainty_px = leftOutDeviation(work, best, finding.lens, finding.bend.at, progress);
+  finding.bend.uncertainty_px = deviationOfSectors(work, best, finding.lens, finding.bend.at, progress);
   if (finding.bend.uncertainty_px >= 0)
     finding.bend.uncertainty_px =
         std::hypot(finding.bend.uncertainty_px, modelDeviation(solved, finding.bend, width, height));

@@ -9,6 +9,7 @@
 
 #include "core/base/progress.h"
 #include "core/frame/frame.h"
+#include "core/lens/bend.h"
 #include "core/lens/model.h"
 
 namespace glenhaze {
@@ -49,20 +50,6 @@ struct Straightness {
   double rms = 0;
   double worst = 0;
 };
-
-/// How far a lens bends: how much farther out a place of the picture lies once it is straightened, against a
-/// lens that is as large in the middle and bends nothing, px; positive: what is straight bows outward as
-/// filmed (barrel).
-struct Bend {
-  Point at;               ///< source px: the farthest corner, or towards it as far as 50° from the axis
-  bool at_corner = true;  ///< false: the lens is so wide that straightening the corner itself says little
-  double value_px = 0;
-  double uncertainty_px = 0;  ///< standard deviation, from leaving out parts of the evidence; −1: not known
-};
-/// Where a lens is judged, and its value there.
-Bend bendOf(const Lens& lens);
-/// Of another lens at the same place; 0 where that lies outside its field.
-double bendAt(const Lens& lens, Point at);
 
 struct EdgeFinding {
   Lens lens;

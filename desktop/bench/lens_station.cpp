@@ -248,12 +248,13 @@ void LensStation::refresh() {
     headline = withUnit(state_.chart()->rms_px, 2, QStringLiteral("px"));
     note = tr("RMS over %1 views · covers %2 of the picture")
                .arg(state_.chart()->views_used)
-               .arg(withUnit(state_.chart()->coverage * 100, 0, QStringLiteral("%")));
+               .arg(withUnit(state_.chart()->coverage * 100, 0, QStringLiteral("%"))) +
+           QStringLiteral("\n") + bendText(state_.chart()->bend, true);
   } else if (after >= 0) {
     headline = withUnit(after, 2, QStringLiteral("px"));
     note = tr("straightness left, RMS · was %1").arg(withUnit(before, 1, QStringLiteral("px")));
     if (way == Way::Edges && state_.edgeFinding() && !state_.nudged())
-      note += QStringLiteral("\n") + bendText(*state_.edgeFinding());
+      note += QStringLiteral("\n") + bendText(state_.edgeFinding()->bend, state_.edgeFinding()->bends);
   } else if (lens && state_.before() && *lens == state_.before()->lens) {
     headline = state_.before()->rms_px >= 0 ? withUnit(state_.before()->rms_px, 2, QStringLiteral("px"))
                                             : tr("by hand");
@@ -281,12 +282,12 @@ void LensStation::refresh() {
   remakePicture();
 }
 
-QString LensStation::bendText(const EdgeFinding& finding) {
-  QString corner = withUnit(std::abs(finding.bend.value_px), 1, QStringLiteral("px"));
-  if (finding.bend.uncertainty_px >= 0)
-    corner += QStringLiteral(" ± ") + withUnit(finding.bend.uncertainty_px, 1, QStringLiteral("px"));
-  const QString place = finding.bend.at_corner ? tr("at the corner") : tr("at 50° from the axis");
-  return (finding.bends ? tr("bends by %1 %2") : tr("no bend to speak of: %1 %2")).arg(corner, place);
+QString LensStation::bendText(const Bend& bend, bool bends) {
+  QString corner = withUnit(std::abs(bend.value_px), 1, QStringLiteral("px"));
+  if (bend.uncertainty_px >= 0)
+    corner += QStringLiteral(" ± ") + withUnit(bend.uncertainty_px, 1, QStringLiteral("px"));
+  const QString place = bend.at_corner ? tr("at the corner") : tr("at 50° from the axis");
+  return (bends ? tr("bends by %1 %2") : tr("no bend to speak of: %1 %2")).arg(corner, place);
 }
 
 void LensStation::fillValues() {

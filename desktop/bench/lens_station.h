@@ -44,7 +44,7 @@ class LensStation : public BenchStation {
   QWidget* buildFindings();
   void askFrame(int64_t frame);
   void refresh();
-  static QString bendText(const EdgeFinding& finding);
+  static QString bendText(const Bend& bend, bool bends);
   void fillValues();
   void readValues();
   void remakePicture();

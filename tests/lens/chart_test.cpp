@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/lens/coverage.h"
+#include "tests/support/believed.h"
 #include "tests/support/footage.h"
 
 namespace glenhaze {
@@ -94,6 +95,39 @@ TEST(Chart, TheRightFamilyIsChosen) {
     EXPECT_EQ(finding.lens.model, model) << finding.model_reason;
     EXPECT_GE(finding.fits.size(), 2U);
   }
+}
+
+// Stated: the bend's uncertainty at the corner. Few and many views, both families, charts that reach the
+// corners and charts that stay in the middle.
+TEST(Chart, TheBendsUncertaintyCanBeBelieved) {
+  testing::Believed table("Bend at the corner from a chart, px");
+  std::mt19937 random(4);
+  for (int i = 0; i < 48; ++i) {
+    const bool wide = i % 3 == 2;
+    Lens truth = testing::testLens(wide ? LensModel::KannalaBrandt : LensModel::BrownConrady, 1280, 720);
+    truth.k[0] *= 0.4 + 0.8 * (random() % 100) / 100.0;
+    const int count = std::array{5, 8, 12, 20}[static_cast<size_t>(i) % 4];
+    const double noise = std::array{0.05, 0.15, 0.4}[static_cast<size_t>(i / 4) % 3];
+    const ChartSpec spec;
+    auto views = syntheticViews(truth, spec, count, noise, static_cast<unsigned>(700 + i));
+    // The middle alone: what is seen of the corners is taken away.
+    if (i % 2 == 1)
+      std::erase_if(views, [&](const ChartView& v) {
+        return std::any_of(v.corners.begin(), v.corners.end(), [&](Point p) {
+          return length(p - Point{639.5, 359.5}) > 560;
+        });
+      });
+    if (views.size() < 3) continue;
+    const ChartFinding found = solveChart(views, 1280, 720, spec, std::nullopt);
+    table.add((wide ? "fisheye, " : "rectilinear, ") + std::to_string(views.size()) + " views, noise " +
+                  std::to_string(noise).substr(0, 4) + (i % 2 == 1 ? ", middle" : ""),
+              found.bend.value_px, bendAt(truth, found.bend.at), found.bend.uncertainty_px);
+  }
+  table.print();
+  EXPECT_GE(table.size(), 40U);
+  EXPECT_GE(table.shareWithin(1), 0.55);
+  EXPECT_LE(table.shareWithin(1), 0.85);
+  EXPECT_LE(table.worst(), 3);
 }
 
 TEST(Chart, ABadViewIsLeftOutAndSaid) {
