@@ -71,8 +71,8 @@ class CameraPath {
   Turn within(size_t first, double share) const;
   std::vector<PathFrame> frames_;
   std::vector<size_t> scenes_;
-  std::vector<Turn> step_;   // from each frame to the next
-  std::vector<Turn> speed_;  // at each frame, rad per second
+  std::vector<Turn> step_;               // from each frame to the next
+  std::vector<Turn> speed_;              // at each frame, rad per second
   std::vector<RotationSpline> splines_;  // one a scene, or none
 };
 

@@ -42,8 +42,7 @@ RotationSpline::Support RotationSpline::supportAt(double time_s) const {
   return {static_cast<size_t>(span), basis(at - span)};
 }
 
-Quaternion RotationSpline::within(double time_s) const {
-  const Support s = supportAt(time_s);
+Quaternion RotationSpline::at(const Support& s) const {
   Quaternion q = controls_[s.first];
   double share = 1;
   for (size_t k = 1; k < kOrder; ++k) {
@@ -55,10 +54,10 @@ Quaternion RotationSpline::within(double time_s) const {
 
 Quaternion RotationSpline::at(double time_s) const {
   const double held = std::clamp(time_s, first_s_, lastTime());
-  const Quaternion q = within(held);
+  const Quaternion q = at(supportAt(held));
   if (held == time_s) return q;
   const double step = spacing_s_ / 64 * (held > time_s ? 1 : -1);
-  const Turn speed = turnOf(inverse(q) * within(held + step)) * (1 / step);
+  const Turn speed = turnOf(inverse(q) * at(supportAt(held + step))) * (1 / step);
   return q * rotationOf(speed * (time_s - held));
 }
 

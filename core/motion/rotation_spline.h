@@ -37,6 +37,8 @@ class RotationSpline {
 
   /// Before the first and after the last span the motion is held on at its speed.
   Quaternion at(double time_s) const;
+  /// The same of a moment whose support is known, within the spans.
+  Quaternion at(const Support& support) const;
   /// Within the spans; others are held to their ends.
   Support supportAt(double time_s) const;
   bool operator==(const RotationSpline& o) const {
@@ -45,7 +47,6 @@ class RotationSpline {
 
  private:
   double lastTime() const;
-  Quaternion within(double time_s) const;
   double first_s_ = 0, spacing_s_ = 1;
   std::vector<Quaternion> controls_;
   std::vector<Turn> steps_;

@@ -5,7 +5,11 @@
 
 namespace glenhaze::desktop {
 
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+constexpr int kPatience_ms = 900000;
+#else
 constexpr int kPatience_ms = 60000;
+#endif
 
 template <typename Condition>
 bool eventually(Condition condition) {

@@ -180,10 +180,10 @@ std::vector<SplineFit::Placed> SplineFit::placed(size_t i) const {
   for (const RayPair& p : frames_[i].pairs) {
     Placed o;
     o.ta = timeAt(i - 1, p.at_a), o.tb = timeAt(i, p.at_b);
-    o.a = toVector(spline_.at(o.ta) * p.a);
-    o.b = toVector(spline_.at(o.tb) * p.b);
-    o.e = o.a - o.b;
     o.at_a = spline_.supportAt(o.ta), o.at_b = spline_.supportAt(o.tb);
+    o.a = toVector(spline_.at(o.at_a) * p.a);
+    o.b = toVector(spline_.at(o.at_b) * p.b);
+    o.e = o.a - o.b;
     all.push_back(o);
   }
   return all;
@@ -225,7 +225,9 @@ SplineFit::OfFrame SplineFit::sumFrame(size_t i, std::array<bool, 2> free) const
     sums.gr.noalias() += weight * j.transpose() * o.e;
     cross.row(k) << (weight * o.a.cross(j.col(0))).transpose(), (weight * o.a.cross(j.col(1))).transpose();
   }
-  const Eigen::MatrixXd of_g = w * g, of_cross = w * cross;
+  const Eigen::MatrixXd of_g = w * g;
+  const Eigen::MatrixXd of_cross =
+      any ? Eigen::MatrixXd(w * cross) : Eigen::MatrixXd(Eigen::MatrixXd::Zero(sums.count, 6));
   for (int j = 0; j < sums.count; ++j)
     for (int c = 0; c < 3; ++c) {
       sums.g(3 * j + c) = of_g(j, c);
@@ -422,7 +424,7 @@ void SplineFit::iterate(std::array<bool, 2> free, double limit_s, const Progress
     progress.check();
     const Sums sums = sum(free, progress);
     if (round == 0 || round == 2 || round == 5) choosePrior(sums);
-    if (step(sums, free, limit_s) < kSettled && round > 2) break;
+    if (step(sums, free, limit_s) < kSettled && round >= 2) break;
   }
 }
 
