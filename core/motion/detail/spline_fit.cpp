@@ -16,6 +16,7 @@ constexpr double kShortest_s = 1e-4;  // frame interval
 constexpr double kFloor_px = 0.05;  // what tracking is off at best, seen on photographs whose truth is known
 constexpr double kWidest_px = 1.5;  // behind which a residual's scale is not believed
 constexpr int kMostRounds = 14;
+constexpr double kPathSettled = 5e-3;   // px, where only the path is wanted: far below what tracking is off
 constexpr double kSettled = 1e-3;       // of a change, in px and in ms
 constexpr double kSupposed_rad = 0.01;  // spread of a step that is supposed
 constexpr std::array<double, 5> kFourth = {1, -4, 6, -4, 1};
@@ -424,7 +425,7 @@ void SplineFit::iterate(std::array<bool, 2> free, double limit_s, const Progress
     progress.check();
     const Sums sums = sum(free, progress);
     if (round == 0 || round == 2 || round == 5) choosePrior(sums);
-    if (step(sums, free, limit_s) < kSettled && round >= 2) break;
+    if (step(sums, free, limit_s) < (free[0] || free[1] ? kSettled : kPathSettled) && round >= 2) break;
   }
 }
 
