@@ -17,6 +17,7 @@ namespace {
 
 constexpr size_t kMostFrames = 400;
 constexpr size_t kFewestFrames = 12;
+constexpr double kLongestPause = 8;        // frame intervals without a frame, within one stretch
 constexpr double kTrusted = 3.0;           // standard deviations that a readout must be away from 0
 constexpr double kGlobalWithin_s = 0.002;  // three standard deviations below which no readout is none
 constexpr double kLongestShare = 1.5;      // of the frame interval, that is believed of a readout
@@ -39,12 +40,14 @@ std::vector<double> changesOf(const TrackRecord& record) {
 }
 
 // The stretch without a cut in which the picture's motion changes most from frame to frame.
-TrackRecord mostShaken(const TrackRecord& record) {
+TrackRecord mostShaken(const TrackRecord& record, double frame_interval_s) {
   const std::vector<double> change = changesOf(record);
   double sum = 0, best = -1;
   size_t first = 0, best_first = 0, best_end = 0;
   for (size_t i = 0; i < change.size(); ++i) {
-    if (record.frames[i].cut) {
+    const bool pause =
+        i > 0 && record.frames[i].time_s - record.frames[i - 1].time_s > kLongestPause * frame_interval_s;
+    if (record.frames[i].cut || pause) {
       first = i;
       sum = 0;
     }
@@ -74,7 +77,7 @@ ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, doubl
   if (record.width != lens.width || record.height != lens.height)
     throw Error(ErrorKind::BadRequest, "The tracks are of another picture size than the lens", "", "",
                 "Choose the profile of this mode");
-  const TrackRecord part = mostShaken(record);
+  const TrackRecord part = mostShaken(record, frame_interval_s);
   const auto usable = std::count_if(part.frames.begin(), part.frames.end(),
                                     [](const FrameTracks& f) { return f.pairs.size() >= 20; });
   if (static_cast<size_t>(usable) < kFewestFrames)

@@ -116,6 +116,19 @@ TEST(Solve, NoiseFreeTracksGiveTheExactPath) {
   EXPECT_FALSE(found.shift_and_scale);
 }
 
+// A recording that was paused, or a stamp that jumps: nothing grows with how long that was.
+TEST(Solve, ALongPauseBetweenTwoFramesIsNoTrouble) {
+  Film film;
+  film.motion = testing::windy(0.8);
+  film.shutter = {0.0148, ScanDirection::Down};
+  TrackRecord record = film.tracks();
+  for (size_t i = 60; i < record.frames.size(); ++i) record.frames[i].time_s += 3600;
+  const PathFinding found = solvePath(record, film.lens, film.shutter);
+  for (const PathFrame& f : found.path.frames()) EXPECT_TRUE(std::isfinite(f.orientation.w));
+  const ShutterFinding readout = measureReadout(record, film.lens, 1 / 30.0);
+  EXPECT_NEAR(readout.shutter.readout_s, 0.0148, 0.05 * 0.0148);
+}
+
 TEST(Solve, FramesThatNothingLinksAreSaid) {
   Film film;
   film.motion = testing::windy(0.5);

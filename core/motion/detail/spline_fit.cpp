@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
@@ -66,6 +67,15 @@ SplineKnots SplineKnots::of(const std::vector<double>& times_s, double longest_r
   knots.spacing_s = std::max(kShortest_s, medianOf(std::move(steps))) / kKnotsPerFrame;
   knots.first_s = times_s.front() - kOutermost * longest_readout_s - knots.spacing_s;
   return knots;
+}
+
+bool isSteadyRate(const std::vector<double>& times_s) {
+  constexpr double kMostIntervals = 12;  // without a frame: what a spline bridges by its smoothness
+  std::vector<double> steps;
+  for (size_t i = 1; i < times_s.size(); ++i) steps.push_back(times_s[i] - times_s[i - 1]);
+  if (steps.empty()) return true;
+  const double longest = *std::max_element(steps.begin(), steps.end());
+  return longest <= kMostIntervals * medianOf(std::move(steps));
 }
 
 SplineFit::SplineFit(std::vector<SplineFrame> frames, const SplineKnots& knots, const SplinePicture& picture,
@@ -201,7 +211,11 @@ SplineFit::OfFrame SplineFit::sumFrame(size_t i, std::array<bool, 2> free) const
   Eigen::MatrixXd m(n, 6), g(n, 3), cross = Eigen::MatrixXd::Zero(n, 6);
   const bool any = free[0] || free[1];
   const double reach = kOutermost * (std::abs(readout_.x()) + std::abs(readout_.y()));
-  const Speeds before(spline_, frames_[i - 1].time_s, reach), now(spline_, frames_[i].time_s, reach);
+  std::optional<Speeds> before, now;
+  if (any) {
+    before.emplace(spline_, frames_[i - 1].time_s, reach);
+    now.emplace(spline_, frames_[i].time_s, reach);
+  }
   for (Eigen::Index k = 0; k < n; ++k) {
     const Placed& o = all[static_cast<size_t>(k)];
     const double weight = o.share * per_variance;
@@ -217,7 +231,7 @@ SplineFit::OfFrame SplineFit::sumFrame(size_t i, std::array<bool, 2> free) const
     sums.weight += 2 * o.share;
     if (!any || weight <= 0) continue;
     const RayPair& p = frames_[i].pairs[static_cast<size_t>(k)];
-    const Vector3 da = before.at(o.ta).cross(o.a), db = now.at(o.tb).cross(o.b);
+    const Vector3 da = before->at(o.ta).cross(o.a), db = now->at(o.tb).cross(o.b);
     Eigen::Matrix<double, 3, 2> j = Eigen::Matrix<double, 3, 2>::Zero();
     if (free[0]) j.col(0) = da * shareOf(p.at_a.x, picture_.width) - db * shareOf(p.at_b.x, picture_.width);
     if (free[1]) j.col(1) = da * shareOf(p.at_a.y, picture_.height) - db * shareOf(p.at_b.y, picture_.height);
@@ -383,7 +397,6 @@ void SplineFit::choosePrior(const Sums& sums) {
         }
       }
   prior_known_ = true;
-  log_evidence_ = best;
 }
 
 double SplineFit::step(const Sums& sums, std::array<bool, 2> free, double limit_s) {
@@ -403,7 +416,9 @@ double SplineFit::step(const Sums& sums, std::array<bool, 2> free, double limit_
     const Reduced left{sums.r - sums.hr.transpose() * x.rightCols<2>(),
                        sums.gr - sums.hr.transpose() * x.col(0)};
     change = left.change();
-    const Eigen::Vector2d to = (readout_ + change).cwiseMax(-limit_s).cwiseMin(limit_s);
+    Eigen::Vector2d to = readout_ + change;
+    // Both axes together: what one frame's rows tie together, and so the band, has been laid out for that.
+    if (const double both = to.cwiseAbs().sum(); both > limit_s) to *= limit_s / both;
     change = to - readout_;
     readout_ = to;
   }
@@ -439,7 +454,6 @@ SplineReadout SplineFit::solveReadout(const Eigen::Vector2d& readout, std::array
   readout_ = readout;
   iterate(free, limit_s, progress);
   const Sums sums = sum(free, progress);
-  log_evidence_ = evidence(sums, log_precision_);
   mean_square_ = sums.weight > 0 ? sums.squares / sums.weight : 0;
   Band h = sums.data;
   for (size_t axis = 0; axis < 3; ++axis) h.add(sums.prior[axis], std::exp(log_precision_[axis]));

@@ -42,6 +42,9 @@ struct SplineKnots {
   static SplineKnots of(const std::vector<double>& times_s, double longest_readout_s);
 };
 
+/// Whether frames come without pauses: over a longer one the knots between would be many and say nothing.
+bool isSteadyRate(const std::vector<double>& times_s);
+
 /// The picture that the pairs are of. `pixel`: one of its middle, rad.
 struct SplinePicture {
   int width = 0, height = 0;
@@ -86,8 +89,6 @@ class SplineFit {
   double rmsPx() const;
   /// The same with other readouts, the turning solved anew under the same prior.
   double rmsPxAt(const Eigen::Vector2d& readout, const Progress& progress) const;
-  /// How likely the tracks are, up to a constant; to hold solutions of one clip against each other.
-  double logEvidence() const { return log_evidence_; }
 
  private:
   struct Sums;
@@ -117,7 +118,7 @@ class SplineFit {
   Eigen::Vector2d readout_ = Eigen::Vector2d::Zero();
   std::array<double, 3> log_precision_{};
   bool prior_known_ = false;
-  double log_evidence_ = 0, mean_square_ = 0;
+  double mean_square_ = 0;
 };
 
 }  // namespace glenhaze::detail

@@ -127,7 +127,9 @@ std::vector<RotationSpline> splinesOf(const TrackRecord& record, const Lens& len
   std::vector<RotationSpline> splines(scenes.size());
   for (size_t s = 0; s < scenes.size(); ++s) {
     const size_t end = s + 1 < scenes.size() ? scenes[s + 1] : record.frames.size();
-    if (end - scenes[s] < kFewest) continue;
+    std::vector<double> times;
+    for (size_t i = scenes[s]; i < end; ++i) times.push_back(record.frames[i].time_s);
+    if (times.size() < kFewest || !isSteadyRate(times)) continue;
     splines[s] = SceneSpline(record, map, readout, solver, scenes[s], end).solve(progress);
   }
   return splines;

@@ -19,7 +19,7 @@ std::vector<double> timesOf(const std::vector<SplineFrame>& frames);
 size_t frameAt(const CameraPath& path, double time_s);
 
 /// One spline a scene, solved in stretches so that memory does not grow with the clip; empty for scenes of
-/// under three frames. `readout`: signed, right and down positive, s.
+/// under three frames or with long pauses between them. `readout`: signed, right and down positive, s.
 std::vector<RotationSpline> splinesOf(const TrackRecord& record, const Lens& lens, const Point& readout,
                                       const PathSolver& solver, const Progress& progress);
 
