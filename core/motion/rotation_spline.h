@@ -32,8 +32,6 @@ class RotationSpline {
   const std::vector<Quaternion>& controls() const { return controls_; }
   /// From each control to the next, rotation vectors in the former's frame.
   const std::vector<Turn>& steps() const { return steps_; }
-  /// Where a control belongs: a turn at a steady speed has its controls at these times.
-  double timeOf(size_t control) const { return first_s_ + (static_cast<double>(control) - 2) * spacing_s_; }
 
   /// Before the first and after the last span the motion is held on at its speed.
   Quaternion at(double time_s) const;

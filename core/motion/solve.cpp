@@ -157,13 +157,8 @@ Refined refine(const Pairs& pairs, Step step, bool full, double pixel, Start sta
   constexpr int kWideIterations = 2;
   for (int it = start == Start::Far ? 0 : kWideIterations; it < kIterations; ++it) {
     measure();
-    // Much may move on its own: the scale is that of the better 35 %, which of a Rayleigh distribution lie
-    // below 0.928 σ.
-    std::vector<double> sorted = errors;
-    const auto at = sorted.begin() + static_cast<ptrdiff_t>(n * 35 / 100);
-    std::nth_element(sorted.begin(), at, sorted.end());
     const double wide = it < kWideIterations ? 4.0 : 1.5;  // px; narrows down
-    r.scale = std::clamp(*at / 0.928, 0.03 * pixel, wide * pixel);
+    r.scale = residualScale(errors, 0.03 * pixel, wide * pixel);
     Matrix6 normal = Matrix6::Zero();
     Vector6 right = Vector6::Zero();
     for (size_t k = 0; k < n; ++k) {
@@ -322,16 +317,6 @@ bool PathSolver::parallaxHelps(const Progress& progress) const {
   }
   const double a = medianOf(plain), b = medianOf(full);
   return a > 0.12 && b < 0.75 * a;
-}
-
-double PathSolver::meanSquare() const {
-  double sum = 0, weight = 0;
-  for (const StepFit& f : fits_) {
-    const double w = f.share * f.pairs;
-    sum += w * f.rms_px * f.rms_px;
-    weight += w;
-  }
-  return weight > 0 ? sum / weight : 0;
 }
 
 PathFinding PathSolver::finding(bool full) const {

@@ -85,11 +85,7 @@ TEST(Believed, ReadoutFromShakenPhotographs) {
       table.addRefused(c.label(), error.why());
     }
   }
-  table.print();
-  EXPECT_GE(table.size(), 40U);
-  EXPECT_GE(table.shareWithin(1), 0.55);
-  EXPECT_LE(table.shareWithin(1), 0.85);
-  EXPECT_LE(table.worst(), 3);
+  table.expectBelieved(40);
 }
 
 // The path, also between the frames, where the rows are read.

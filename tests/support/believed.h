@@ -2,6 +2,9 @@
 // Holds stated uncertainties against truth: of many cases, the truth should lie within one in about two
 // thirds, and within three in all.
 
+#include <gtest/gtest.h>
+
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <string>
@@ -32,6 +35,14 @@ class Believed {
     double most = 0;
     for (const Case& c : cases_) most = std::max(most, ratioOf(c));
     return most;
+  }
+  /// Prints the table; at least so many cases told, within one in 55 to 85 %, within three in all.
+  void expectBelieved(size_t least) const {
+    print();
+    EXPECT_GE(size(), least);
+    EXPECT_GE(shareWithin(1), 0.55);
+    EXPECT_LE(shareWithin(1), 0.85);
+    EXPECT_LE(worst(), 3);
   }
   void print() const {
     double squares = 0;

@@ -48,7 +48,6 @@ class PathSolver {
   /// Keeps references to record and lens.
   PathSolver(const TrackRecord& record, const Lens& lens, const RowTimes& rows);
 
-  void setRows(const RowTimes& rows) { rows_ = rows; }
   /// Consensus, without row times.
   void firstRound(const Progress& progress);
   /// Consensus anew, with row times and a narrow reach.
@@ -62,8 +61,6 @@ class PathSolver {
   const CameraPath& path() const { return path_; }
   const Step& step(size_t i) const { return steps_[i]; }
   double pixel() const { return pixel_; }
-  /// Weighted mean square residual of all steps, px².
-  double meanSquare() const;
 
  private:
   template <typename Body>

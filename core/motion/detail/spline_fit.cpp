@@ -130,16 +130,12 @@ class Speeds {
 
 }  // namespace
 
-// Residuals whose weights fall with their size; the scale is that of the better 35 %, as for single steps: of
-// a Rayleigh distribution they lie below 0.928 σ.
+// Weights that fall with the residual, as for single steps; the precision that one of full weight has.
 double SplineFit::weigh(std::vector<Placed>& placed) const {
   std::vector<double> errors;
   errors.reserve(placed.size());
   for (const Placed& p : placed) errors.push_back(p.e.norm());
-  std::vector<double> sorted = errors;
-  const auto at = sorted.begin() + static_cast<ptrdiff_t>(sorted.size() * 35 / 100);
-  std::nth_element(sorted.begin(), at, sorted.end());
-  const double scale = std::clamp(*at / 0.928, 0.03 * picture_.pixel, kWidest_px * picture_.pixel);
+  const double scale = residualScale(errors, 0.03 * picture_.pixel, kWidest_px * picture_.pixel);
   for (size_t i = 0; i < placed.size(); ++i) placed[i].share = biweight(errors[i] / scale);
   const double sigma = std::max(scale, kFloor_px * picture_.pixel);
   return 1 / (sigma * sigma);
