@@ -37,10 +37,17 @@ inline Quaternion normalized(const Quaternion& q) {
   return {q.w * s, q.x * s, q.y * s, q.z * s};
 }
 
-/// Exact for every angle; series below 1e-4 rad, where the quotient would lose digits.
+/// Exact for every angle; series below 0.1 rad, where they are as exact as the quotient and far quicker.
 inline Quaternion rotationOf(const Turn& t) {
-  const double a = length(t);
-  const double s = a < 1e-4 ? 0.5 - a * a / 48 : std::sin(a / 2) / a;
+  const double square = t.x * t.x + t.y * t.y + t.z * t.z;
+  if (square < 0.01) {
+    const double s =
+        0.5 - square * (1.0 / 48 - square * (1.0 / 3840 - square * (1.0 / 645120 - square / 185794560)));
+    const double c =
+        1 - square * (1.0 / 8 - square * (1.0 / 384 - square * (1.0 / 46080 - square / 10321920)));
+    return {c, t.x * s, t.y * s, t.z * s};
+  }
+  const double a = std::sqrt(square), s = std::sin(a / 2) / a;
   return {std::cos(a / 2), t.x * s, t.y * s, t.z * s};
 }
 

@@ -1,25 +1,20 @@
 #include "core/motion/rotation_spline.h"
 
 #include <algorithm>
-#include <cmath>
 
 namespace glenhaze {
 
 namespace {
 
-// Uniform B-spline of degree 5 at a share u of a span, by the recursion of de Boor and Cox.
+// Uniform B-spline of degree 5 at a share u of a span: the recursion of de Boor and Cox, multiplied out.
 std::array<double, RotationSpline::kOrder> basis(double u) {
-  std::array<double, RotationSpline::kOrder> n{1};
-  for (int degree = 1; degree < static_cast<int>(n.size()); ++degree) {
-    double saved = 0;
-    for (int k = 0; k < degree; ++k) {
-      const double share = n[static_cast<size_t>(k)] / degree;
-      n[static_cast<size_t>(k)] = saved + (k + 1 - u) * share;
-      saved = (u + degree - 1 - k) * share;
-    }
-    n[static_cast<size_t>(degree)] = saved;
-  }
-  return n;
+  const double v = 1 - u, u2 = u * u, u3 = u2 * u, u4 = u2 * u2, u5 = u4 * u, per = 1.0 / 120;
+  return {per * v * v * v * v * v,
+          per * (26 - 50 * u + 20 * u2 + 20 * u3 - 20 * u4 + 5 * u5),
+          per * (66 - 60 * u2 + 30 * u4 - 10 * u5),
+          per * (26 + 50 * u + 20 * u2 - 20 * u3 - 20 * u4 + 10 * u5),
+          per * (1 + 5 * u + 10 * u2 + 10 * u3 + 5 * u4 - 5 * u5),
+          per * u5};
 }
 
 }  // namespace
@@ -38,8 +33,8 @@ double RotationSpline::lastTime() const {
 RotationSpline::Support RotationSpline::supportAt(double time_s) const {
   const double spans = static_cast<double>(controls_.size() - kOrder + 1);
   const double at = std::clamp((time_s - first_s_) / spacing_s_, 0.0, spans);
-  const double span = std::min(std::floor(at), spans - 1);
-  return {static_cast<size_t>(span), basis(at - span)};
+  const auto span = std::min(static_cast<size_t>(at), controls_.size() - kOrder);
+  return {span, basis(at - static_cast<double>(span))};
 }
 
 Quaternion RotationSpline::at(const Support& s) const {

@@ -9,6 +9,7 @@
 #include "core/base/parallel.h"
 #include "core/motion/detail/path_solver.h"
 #include "core/motion/detail/spline_path.h"
+#include "core/motion/detail/turn_table.h"
 
 namespace glenhaze {
 
@@ -331,25 +332,26 @@ PathFinding PathSolver::finding(bool full) const {
   return found;
 }
 
-// What was seen at a row's time, as it would have been seen in the middle of the frame.
-Ray PathSolver::atMiddle(size_t i, double row_time, const Ray& ray) const {
-  const PathFrame& f = path_.frames()[i];
-  const Quaternion turn = path_.turnSince(i, row_time);
-  return isPlain(f) ? turn * ray : withShift(turn * withoutShift(ray, f), f);
-}
-
+// What was seen at its rows' times, as it would have been seen in the middle of the frame.
 Pairs PathSolver::atMiddles(size_t i, const std::vector<RayPair>& rays, bool rows) const {
   Pairs pairs;
   pairs.a.reserve(rays.size());
   pairs.b.reserve(rays.size());
-  for (const RayPair& p : rays) {
-    Ray a = p.a, b = p.b;
-    if (rows) {
-      a = atMiddle(i - 1, rows_.at(p.at_a), a);
-      b = atMiddle(i, rows_.at(p.at_b), b);
+  if (!rows) {
+    for (const RayPair& p : rays) {
+      pairs.a.push_back(toVector(p.a));
+      pairs.b.push_back(toVector(p.b));
     }
-    pairs.a.push_back(toVector(a));
-    pairs.b.push_back(toVector(b));
+    return pairs;
+  }
+  const TurnTable turn_before = turnsSince(path_, i - 1, rows_), turn_now = turnsSince(path_, i, rows_);
+  const auto atMiddle = [](const Quaternion& turn, const PathFrame& f, const Ray& ray) {
+    return toVector(isPlain(f) ? turn * ray : withShift(turn * withoutShift(ray, f), f));
+  };
+  const PathFrame &before = path_.frames()[i - 1], &now = path_.frames()[i];
+  for (const RayPair& p : rays) {
+    pairs.a.push_back(atMiddle(turn_before.at(rows_.at(p.at_a)), before, p.a));
+    pairs.b.push_back(atMiddle(turn_now.at(rows_.at(p.at_b)), now, p.b));
   }
   return pairs;
 }

@@ -11,6 +11,7 @@
 #include "core/base/statistics.h"
 #include "core/motion/detail/pair_rays.h"
 #include "core/motion/detail/path_solver.h"
+#include "core/motion/detail/turn_table.h"
 #include "core/motion/detail/whittaker.h"
 
 namespace glenhaze {
@@ -48,12 +49,13 @@ FrameSteps stepsOf(const TrackRecord& record, size_t i, const LensMap& map, cons
   std::array<size_t, kParts> count{};
   const PathFrame &before = path.frames()[i - 1], &now = path.frames()[i];
   const Quaternion to_now = inverse(now.orientation) * before.orientation;
+  const TurnTable turn_before = turnsSince(path, i - 1, rows), turn_now = turnsSince(path, i, rows);
   for (const TrackPair& p : record.frames[i].pairs) {
     const Point from{p.from_x, p.from_y}, to{p.to_x, p.to_y};
     const auto a = map.pixelToRay(from), b = map.pixelToRay(to);
     if (!a || !b) continue;
-    const Ray was = to_now * (path.turnSince(i - 1, rows.at(from)) * withoutShift(*a, before)),
-              is = path.turnSince(i, rows.at(to)) * withoutShift(*b, now);
+    const Ray was = to_now * (turn_before.at(rows.at(from)) * withoutShift(*a, before)),
+              is = turn_now.at(rows.at(to)) * withoutShift(*b, now);
     const size_t part = partOf(p, record.width, record.height), half = count[part]++ % 2;
     moved[part][2 * half].push_back(is.x - was.x);
     moved[part][2 * half + 1].push_back(is.y - was.y);

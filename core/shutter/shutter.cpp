@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 
 #include "core/base/error.h"
 
@@ -56,7 +57,8 @@ Point signedReadout(const Shutter& shutter) {
 RowTimes::RowTimes(Point readout_s, int width, int height)
     : offset_(-(readout_s.x + readout_s.y) / 2),
       per_x_(readout_s.x / std::max(1, width - 1)),
-      per_y_(readout_s.y / std::max(1, height - 1)) {}
+      per_y_(readout_s.y / std::max(1, height - 1)),
+      reach_((std::abs(readout_s.x) + std::abs(readout_s.y)) / 2) {}
 
 RowTimes::RowTimes(const Shutter& shutter, int width, int height)
     : RowTimes(signedReadout(shutter), width, height) {}

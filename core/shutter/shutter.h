@@ -50,9 +50,11 @@ class RowTimes {
   RowTimes(Point readout_s, int width, int height);
   /// Seconds after the frame's time, −readout/2 … readout/2 within the picture and beyond it outside.
   double at(Point pixel) const { return offset_ + pixel.x * per_x_ + pixel.y * per_y_; }
+  /// From the frame's time to its outermost row's, s, from 0 up.
+  double reach() const { return reach_; }
 
  private:
-  double offset_ = 0, per_x_ = 0, per_y_ = 0;
+  double offset_ = 0, per_x_ = 0, per_y_ = 0, reach_ = 0;
 };
 
 }  // namespace glenhaze

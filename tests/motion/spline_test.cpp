@@ -3,6 +3,7 @@
 #include <random>
 
 #include "core/motion/detail/band.h"
+#include "core/motion/detail/turn_table.h"
 #include "core/motion/rotation_spline.h"
 
 namespace glenhaze {
@@ -35,6 +36,45 @@ TEST(RotationSpline, WeightsSumToOneAndMoveOneControlOn) {
     EXPECT_NEAR(sum, 1, 1e-12);
     EXPECT_EQ(s.first, std::min<size_t>(6, static_cast<size_t>(t / 0.1)));
   }
+}
+
+// The recursion of C. de Boor and M. Cox ("On calculating with B-splines", 1972), as it is written down.
+double recursive(int k, int degree, double x) {
+  if (degree == 0) return x >= k && x < k + 1 ? 1 : 0;
+  return (x - k) / degree * recursive(k, degree - 1, x) +
+         (k + degree + 1 - x) / degree * recursive(k + 1, degree - 1, x);
+}
+
+TEST(RotationSpline, WeightsAreThoseOfTheRecursion) {
+  const RotationSpline spline = steadyTurn({0, 1, 0}, 0, 1, 12);
+  for (double t = 0; t < 6; t += 0.37) {
+    const auto s = spline.supportAt(t);
+    for (size_t k = 0; k < s.weights.size(); ++k)
+      EXPECT_NEAR(s.weights[k], recursive(static_cast<int>(s.first + k) - 5, 5, t), 1e-12) << t << " " << k;
+  }
+}
+
+// A shake of 14 Hz by 1° while 30 ms are read: what the table says of itself.
+TEST(TurnTable, MissesFarLessThanTracking) {
+  const auto shake = [](double t) {
+    return rotationOf(Turn{0.0175 * std::sin(88 * t), 0.0175 * std::cos(80 * t), 0.01 * std::sin(70 * t)});
+  };
+  const detail::TurnTable table(shake, 2.0, 0.015);
+  double worst = 0;
+  for (double t = 1.985; t <= 2.015; t += 0.0001)
+    worst = std::max(worst, length(turnOf(inverse(shake(t)) * table.at(t))));
+  EXPECT_LT(worst, 2e-6);
+  EXPECT_GT(worst, 0);
+  const detail::TurnTable still(shake, 2.0, 0);
+  EXPECT_EQ(still.at(2.5), shake(2.0));
+}
+
+// Half turns have two quaternions: the table does not pass between them.
+TEST(TurnTable, PassesTheHalfTurn) {
+  const auto turning = [](double t) { return rotationOf(turnOf(rotationOf(Turn{0, 0, 3 * t}))); };
+  const detail::TurnTable table(turning, 1.047, 0.05);  // π / 3: half a turn
+  for (double t = 1; t < 1.09; t += 0.003)
+    EXPECT_NEAR(length(turnOf(inverse(turning(t)) * table.at(t))), 0, 1e-6) << t;
 }
 
 // Against Eigen's dense solver.

@@ -65,7 +65,6 @@ class PathSolver {
  private:
   template <typename Body>
   void forAll(const Progress& progress, Body body);
-  Ray atMiddle(size_t i, double row_time, const Ray& ray) const;
   Pairs atMiddles(size_t i, const std::vector<RayPair>& rays, bool rows) const;
   void keep(size_t i, const Refined& r);
   double spreadOf(const Pairs& pairs, const Refined& r) const;

@@ -7,6 +7,7 @@
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
 #include "core/motion/detail/path_solver.h"
+#include "core/motion/detail/turn_table.h"
 
 namespace glenhaze::detail {
 
@@ -144,7 +145,7 @@ double SplineFit::weigh(std::vector<Placed>& placed) const {
 SplineFit::OfFrame SplineFit::emptySums(size_t i) const {
   OfFrame sums;
   // A little more than the farthest row, so that rounding puts none beyond the controls.
-  const double reach = kOutermost * (std::abs(readout_.x()) + std::abs(readout_.y())) + 1e-6 * spacing_s_;
+  const double reach = rowReach() + 1e-6 * spacing_s_;
   const size_t first = spline_.supportAt(frames_[i - 1].time_s - reach).first,
                last = spline_.supportAt(frames_[i].time_s + reach).first + RotationSpline::kOrder;
   sums.first = static_cast<int>(first);
@@ -177,6 +178,9 @@ SplineFit::OfFrame SplineFit::sumSupposed(size_t i) const {
   return sums;
 }
 
+// From a frame's time to its outermost row's, s.
+double SplineFit::rowReach() const { return kOutermost * (std::abs(readout_.x()) + std::abs(readout_.y())); }
+
 std::vector<SplineFit::Placed> SplineFit::placed(size_t i) const {
   std::vector<Placed> all;
   all.reserve(frames_[i].pairs.size());
@@ -184,12 +188,15 @@ std::vector<SplineFit::Placed> SplineFit::placed(size_t i) const {
     return frames_[frame].time_s + readout_.x() * shareOf(p.x, picture_.width) +
            readout_.y() * shareOf(p.y, picture_.height);
   };
+  const auto turning = [this](double t) { return spline_.at(t); };
+  const TurnTable before(turning, frames_[i - 1].time_s, rowReach()),
+      now(turning, frames_[i].time_s, rowReach());
   for (const RayPair& p : frames_[i].pairs) {
     Placed o;
     o.ta = timeAt(i - 1, p.at_a), o.tb = timeAt(i, p.at_b);
     o.at_a = spline_.supportAt(o.ta), o.at_b = spline_.supportAt(o.tb);
-    o.a = toVector(spline_.at(o.at_a) * p.a);
-    o.b = toVector(spline_.at(o.at_b) * p.b);
+    o.a = toVector(before.at(o.ta) * p.a);
+    o.b = toVector(now.at(o.tb) * p.b);
     o.e = o.a - o.b;
     all.push_back(o);
   }
@@ -206,11 +213,10 @@ SplineFit::OfFrame SplineFit::sumFrame(size_t i, std::array<bool, 2> free) const
   Eigen::MatrixXd w = Eigen::MatrixXd::Zero(sums.count, n);
   Eigen::MatrixXd m(n, 6), g(n, 3), cross = Eigen::MatrixXd::Zero(n, 6);
   const bool any = free[0] || free[1];
-  const double reach = kOutermost * (std::abs(readout_.x()) + std::abs(readout_.y()));
   std::optional<Speeds> before, now;
   if (any) {
-    before.emplace(spline_, frames_[i - 1].time_s, reach);
-    now.emplace(spline_, frames_[i].time_s, reach);
+    before.emplace(spline_, frames_[i - 1].time_s, rowReach());
+    now.emplace(spline_, frames_[i].time_s, rowReach());
   }
   for (Eigen::Index k = 0; k < n; ++k) {
     const Placed& o = all[static_cast<size_t>(k)];
@@ -245,10 +251,16 @@ SplineFit::OfFrame SplineFit::sumFrame(size_t i, std::array<bool, 2> free) const
       sums.hr(3 * j + c, 0) = of_cross(j, c);
       sums.hr(3 * j + c, 1) = of_cross(j, 3 + c);
     }
+  // All six entries of the products in one go: Σ w wᵀ m.
+  Eigen::MatrixXd weighed(6 * sums.count, n);
+  for (Eigen::Index k = 0; k < n; ++k)
+    for (int column = 0; column < 6; ++column)
+      weighed.col(k).segment(column * sums.count, sums.count) = m(k, column) * w.col(k);
+  const Eigen::MatrixXd products = w * weighed.transpose();
   int column = 0;
   for (int c = 0; c < 3; ++c)
     for (int r = c; r < 3; ++r, ++column) {
-      const Eigen::MatrixXd part = w * m.col(column).asDiagonal() * w.transpose();
+      const auto part = products.middleCols(column * sums.count, sums.count);
       for (int j = 0; j < sums.count; ++j)
         for (int k = 0; k < sums.count; ++k) {
           sums.h(3 * j + r, 3 * k + c) = part(j, k);
@@ -342,6 +354,20 @@ struct Reduced {
 
 }  // namespace
 
+namespace {
+
+// Of a factor: the solutions for the gradient and for both readouts, where they tie to anything.
+Eigen::MatrixXd solved(const Band& factor, const Eigen::VectorXd& g, const Eigen::MatrixXd& hr) {
+  Eigen::MatrixXd x(g.size(), 3);
+  x << g, hr;
+  factor.solve(x.col(0));
+  for (int c = 1; c < 3; ++c)
+    if (!hr.col(c - 1).isZero(0)) factor.solve(x.col(c));
+  return x;
+}
+
+}  // namespace
+
 double SplineFit::evidence(const Sums& sums, const std::array<double, 3>& log_precision) const {
   Band h = sums.data;
   Eigen::VectorXd g = sums.g;
@@ -354,9 +380,7 @@ double SplineFit::evidence(const Sums& sums, const std::array<double, 3>& log_pr
     logs += log_precision[axis] * sums.differences / 2;
   }
   if (!h.factorize()) return -1e300;
-  Eigen::MatrixXd x(g.size(), 3);
-  x << g, sums.hr;
-  for (int c = 0; c < 3; ++c) h.solve(x.col(c));
+  const Eigen::MatrixXd x = solved(h, g, sums.hr);
   energy -= g.dot(x.col(0)) / 2;
   const Reduced left{sums.r - sums.hr.transpose() * x.rightCols<2>(),
                      sums.gr - sums.hr.transpose() * x.col(0)};
@@ -365,6 +389,7 @@ double SplineFit::evidence(const Sums& sums, const std::array<double, 3>& log_pr
 }
 
 void SplineFit::choosePrior(const Sums& sums) {
+  constexpr double kFine = 0.2, kCoarse = 1;  // of the logarithm of the precision
   const auto precisionOf = [](double spread) { return -2 * std::log(spread); };
   double best = -1e300;
   const auto tryOut = [&](const std::array<double, 3>& p) {
@@ -374,15 +399,27 @@ void SplineFit::choosePrior(const Sums& sums) {
     log_precision_ = p;
     return true;
   };
+  // All sizes first, far apart, then one axis after another, in ever smaller steps. What is near enough at
+  // first is looked at more closely when the weights have settled.
+  double by = kLn10 / 2, least = kFine;
   if (!prior_known_) {
-    for (double spread = kLeastSpread; spread <= kMostSpread; spread *= std::sqrt(10)) {
-      const double p = precisionOf(spread);
-      tryOut({p, p, p});
-    }
+    std::vector<std::array<double, 3>> starts;
+    for (double spread = kLeastSpread; spread <= kMostSpread; spread *= 10)
+      starts.push_back({precisionOf(spread), precisionOf(spread), precisionOf(spread)});
+    std::vector<double> found(starts.size());
+    parallelBlocks(static_cast<int>(starts.size()), 1, [&](int first, int last) {
+      for (int k = first; k < last; ++k)
+        found[static_cast<size_t>(k)] = evidence(sums, starts[static_cast<size_t>(k)]);
+    });
+    const auto at = std::max_element(found.begin(), found.end());
+    best = *at;
+    log_precision_ = starts[static_cast<size_t>(at - found.begin())];
+    by = kLn10;
+    least = kCoarse;
   } else {
     best = evidence(sums, log_precision_);
   }
-  for (double by = prior_known_ ? kLn10 / 2 : kLn10 * 2; by > 0.2; by /= 2)
+  for (; by > least; by /= 2)
     for (size_t axis = 0; axis < 3; ++axis)
       for (const double sign : {1.0, -1.0}) {
         bool better = true;
@@ -404,9 +441,7 @@ double SplineFit::step(const Sums& sums, std::array<bool, 2> free, double limit_
     g += precision * sums.prior_g[axis];
   }
   if (!h.factorize()) return 0;
-  Eigen::MatrixXd x(g.size(), 3);
-  x << g, sums.hr;
-  for (int c = 0; c < 3; ++c) h.solve(x.col(c));
+  const Eigen::MatrixXd x = solved(h, g, sums.hr);
   Eigen::Vector2d change = Eigen::Vector2d::Zero();
   if (free[0] || free[1]) {
     const Reduced left{sums.r - sums.hr.transpose() * x.rightCols<2>(),

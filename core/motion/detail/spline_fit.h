@@ -97,6 +97,7 @@ class SplineFit {
   SplineFit(std::vector<SplineFrame> frames, const SplineKnots& knots, const SplinePicture& picture,
             double longest_readout_s);
   double timeOf(size_t control) const { return first_s_ + (static_cast<double>(control) - 2) * spacing_s_; }
+  double rowReach() const;
   OfFrame emptySums(size_t i) const;
   OfFrame sumSupposed(size_t i) const;
   std::vector<Placed> placed(size_t i) const;
