@@ -15,6 +15,7 @@ constexpr double kFarRay = 60.0;   // tan of 89.05°: wider than any straight pi
 constexpr double kMaxTheta = 3.1;  // just short of straight backwards
 constexpr int kNewtonSteps = 40;
 constexpr double kConverged = 1e-13;  // in units of the focal length: far below a millionth of a pixel
+constexpr double kNearEnough = 1e-4;  // the same, for Newton's steps in two dimensions to begin with
 
 // Distorted radius along the axis-centred radius alone (tangential terms left out) and its slope.
 struct RadialValue {
@@ -64,14 +65,16 @@ double fieldEnd(const Lens& lens) {
   return end;
 }
 
-// Solves radial(r) = target on [0, max], where radial rises.
-double invertRadial(const Lens& lens, double target, double max) {
+// Solves radial(r) = target on [0, max], where radial rises, to within `exact` focal lengths.
+double invertRadial(const Lens& lens, double target, double max, double exact) {
   double low = 0, high = max;
-  double r = std::min(target, max);
+  // All three models begin as r + k₀r³.
+  const double start = target * (1 - lens.k[0] * target * target);
+  double r = start > 0 && start < max ? start : std::min(target, max);
   for (int i = 0; i < kNewtonSteps; ++i) {
     const RadialValue v = radial(lens, r);
     const double error = v.value - target;
-    if (std::abs(error) < kConverged) break;
+    if (std::abs(error) < exact) break;
     (error > 0 ? high : low) = r;
     double next = v.slope > 0 && std::isfinite(v.slope) ? r - error / v.slope : low;
     if (!(next > low && next < high)) next = 0.5 * (low + high);
@@ -218,7 +221,9 @@ std::optional<Ray> LensMap::pixelToRay(Point pixel) const {
   const bool tangential = lens_.model == LensModel::BrownConrady && (lens_.k[2] != 0 || lens_.k[3] != 0);
   if (rd > field_.max_pixel * (tangential ? 1.05 : 1.0)) return std::nullopt;
   if (rd < 1e-15 && !tangential) return Ray{0, 0, 1};
-  const double r = invertRadial(lens_, std::min(rd, field_.max_pixel), field_.max_ray);
+  // What is refined anyway need not be exact before.
+  const double r = invertRadial(lens_, std::min(rd, field_.max_pixel), field_.max_ray,
+                                tangential ? kNearEnough : kConverged);
   if (lens_.model == LensModel::KannalaBrandt) {
     const double s = std::sin(r) / rd;
     return Ray{d.x * s, d.y * s, std::cos(r)};

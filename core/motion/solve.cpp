@@ -436,6 +436,7 @@ PathFinding solvePath(const TrackRecord& record, const Lens& lens, const Shutter
                 "Choose the profile of this mode");
   shutter.validate();
   detail::PathSolver solver(record, lens, RowTimes(shutter, record.width, record.height));
+  constexpr double kSettled_rad = 1e-6, kNearEnough_px = 0.01;
   solver.firstRound(progress);
   solver.agreeAgain(progress);
   const auto share = [&](int round) { progress.update((round + 1.0) / (options.rounds + 1)); };
@@ -446,7 +447,8 @@ PathFinding solvePath(const TrackRecord& record, const Lens& lens, const Shutter
     if (round == 1 && options.model == MotionModel::Auto) full = solver.parallaxHelps(progress);
     const double change = solver.round(full && round > 0, progress);
     share(round + 1);
-    if (change < 1e-6 && round > 0) break;
+    // A plain step is only where the spline begins; shift and scale stay as they are here.
+    if (change < (full ? kSettled_rad : kNearEnough_px / lens.fx) && round > 0) break;
   }
   PathFinding found = solver.finding(full);
   found.path = CameraPath(found.path.frames(),

@@ -10,6 +10,7 @@
 #include <QPushButton>
 #include <QSlider>
 #include <cmath>
+#include <numbers>
 
 #include "core/base/error.h"
 #include "desktop/bench/hand_tools.h"
@@ -26,6 +27,11 @@ namespace {
 
 constexpr int kHandLook = 2, kWindowLook = 3;
 constexpr size_t kMostRanges = 4;  // listed; the plot shows all
+
+// Angle of the picture from side to side, degrees; of a straight lens.
+double acrossOf(const Lens& lens) {
+  return 2 * std::atan(lens.width / (2 * lens.fx)) * 180 / std::numbers::pi;
+}
 
 QString percent(double share) { return withUnit(share * 100, share < 0.1 ? 1 : 0, QStringLiteral("%")); }
 
@@ -197,6 +203,8 @@ QWidget* StabilizationStation::buildFindings() {
   advice_ = noticeLabel();
   column->addWidget(advice_);
   column->addStretch();
+  assumed_ = noticeLabel();
+  column->addWidget(assumed_);
   hint_ = quietLabel();
   column->addWidget(hint_);
   progress_ = progressBar();
@@ -243,6 +251,7 @@ std::optional<MotionRequest> StabilizationStation::request() const {
   ShootClip tried = p->clip;
   tried.stabilization = form_->settings();
   tried.stabilization_on = true;
+  tried.by_itself = true;  // without a lens it is looked at with one that is assumed
   auto basis = std::make_shared<PlanBasis>(*p->basis);
   basis->shoot.output.stabilization_on = true;
   return planClip(basis, tried, p->facts).motionWanted();
@@ -301,10 +310,19 @@ void StabilizationStation::refresh() {
   const bool working = wanted && !motion_ && session_.motion().inWork() == p->info.path;
   progress_->setVisible(working);
   if (!wanted)
-    say(p->info.frames < 2 ? tr("A still has no motion.")
-                           : tr("Stabilization needs the lens: measure it first."));
+    say(tr("A still has no motion."));
   else
     say(motion_ ? QString() : session_.motion().trouble());
+  const bool is_assumed = wanted && !p->match.lens;
+  assumed_->setVisible(is_assumed);
+  if (is_assumed)
+    assumed_->setText(
+        tr("▲ The lens is not measured; %1° across is assumed. Good enough to steady by: a focal length that "
+           "is 15 % wrong leaves about a hundredth of the shake. %2")
+            .arg(qRound(acrossOf(wanted->lens)))
+            .arg(p->clip.by_itself
+                     ? QString()
+                     : tr("To render it so: <i>Clean and steady as it is</i>, in the clip's menu.")));
   // Until the new path is there, the last one stays on screen.
   const auto shown = motion_ ? motion_ : session_.motion().newest(p->info.path);
   plot_->setMotion(shown, p->job.range);

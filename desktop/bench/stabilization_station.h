@@ -83,7 +83,7 @@ class StabilizationStation : public BenchStation {
   PictureTool* taken_ = nullptr;  // has the mouse until it is released
   QPushButton *log_ = nullptr, *put_ = nullptr, *follow_ = nullptr;
   QLabel *headline_ = nullptr, *note_ = nullptr, *budget_ = nullptr, *doubts_ = nullptr, *advice_ = nullptr,
-         *hint_ = nullptr;
+         *assumed_ = nullptr, *hint_ = nullptr;
   QProgressBar* progress_ = nullptr;
   std::shared_ptr<const MotionAnswer> motion_;
   std::filesystem::path path_;

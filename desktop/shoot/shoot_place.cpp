@@ -564,8 +564,12 @@ void ShootPlace::refresh() {
                        .replace(QStringLiteral("(s)"), ready == 1 ? QString() : QStringLiteral("s")));
   render_->setEnabled(ready > 0 && !session_.running());
   const QModelIndex current = model_.indexOfClip(session_.currentClip());
-  if (current.isValid() && !ledger_->selectionModel()->isSelected(current))
+  if (current.isValid() && !ledger_->selectionModel()->isSelected(current)) {
+    // Nobody chose anything: what is looked at stays where it is.
+    ledger_->setAutoScroll(false);
     ledger_->selectionModel()->setCurrentIndex(current, QItemSelectionModel::ClearAndSelect);
+    ledger_->setAutoScroll(true);
+  }
 }
 
 }  // namespace glenhaze::desktop

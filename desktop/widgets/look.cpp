@@ -60,6 +60,7 @@ QSlider::handle:horizontal:focus { background: #E59AB4; }
 QProgressBar { background: #2B2C2D; border: 0; height: 4px; } QProgressBar::chunk { background: #DCDCD8; }
 QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid #B4B5B3; border-radius: 2px; } QCheckBox::indicator:checked { background: #DCDCD8; image: url(:/tick.svg); }
 QCheckBox:focus { color: #E59AB4; }
+QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 )";
 
 void hatch(QPainter& painter, const QRectF& area) {

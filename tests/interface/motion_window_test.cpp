@@ -19,8 +19,8 @@ namespace {
 
 class MotionWindow : public Window {
  protected:
-  // A windy clip and a pan past uprights of one camera whose lens is known.
-  void openWindy(bool with_pan = false, const sim::Scene& scene = sim::millScene()) {
+  // A windy clip and a pan past uprights of one camera whose lens is known, or not.
+  void openWindy(bool with_pan = false, const sim::Scene& scene = sim::millScene(), bool with_lens = true) {
     sim::CameraSetup setup = testing::smallCamera();
     setup.readout_s = 0.015;
     sim::FilmSettings film = testing::smallFilm(24);
@@ -35,7 +35,7 @@ class MotionWindow : public Window {
                         return p;
                       }},
                      film);
-    open(true);
+    open(with_lens);
     window->session().setCurrentClip(clipNamed("windy.mp4"));
   }
   int clipNamed(const char* name) {
@@ -116,6 +116,22 @@ TEST_F(MotionWindow, AClipThatTheCameraTurnedIsReadTheOtherWay) {
   EXPECT_EQ(windy().motion.shutter.direction, ScanDirection::Up);
   session.undoStack().undo();
   EXPECT_EQ(windy().motion.shutter.direction, ScanDirection::Down);
+}
+
+// Nothing is known of the camera: the station works all the same, and says with what.
+TEST_F(MotionWindow, WithoutALensTheStationAssumesOneAndSaysSo) {
+  openWindy(false, sim::millScene(), false);
+  ASSERT_FALSE(windy().match.lens);
+  StabilizationStation& station = stabilization();
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  const auto labels = station.findChildren<QLabel*>();
+  const auto says = [&](const QString& words) {
+    return std::any_of(labels.begin(), labels.end(),
+                       [&](const QLabel* l) { return l->isVisible() && l->text().contains(words); });
+  };
+  EXPECT_TRUE(says(QStringLiteral("67° across is assumed")));
+  EXPECT_TRUE(says(QStringLiteral("shake faster than 1 Hz")));
+  EXPECT_EQ(windy().stabilization.kind, Coverage::Missing);  // looking at it changes nothing
 }
 
 TEST_F(MotionWindow, StabilizationIsSetOnAClipAndKeptForTheCamera) {

@@ -3,6 +3,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <vector>
 
@@ -30,23 +31,22 @@ class Band {
       for (int j = std::max(0, i - other.width_ + 1); j <= i; ++j) at(i, j) += s * other.at(i, j);
   }
 
-  /// Becomes its own Cholesky factor; false when it is not positive definite.
+  /// Becomes its own Cholesky factor; false when it is not positive definite. Columns in threes: what they
+  /// change in the rows below is read and written once.
   bool factorize() {
-    for (int i = 0; i < size_; ++i) {
-      const int low = std::max(0, i - width_ + 1);
-      for (int j = low; j <= i; ++j) {
-        const int from = std::max(low, j - width_ + 1), count = j - from;
-        double sum = at(i, j);
-        if (count > 0)
-          sum -= Eigen::Map<const Eigen::VectorXd>(&values_[index(i, from)], count)
-                     .dot(Eigen::Map<const Eigen::VectorXd>(&values_[index(j, from)], count));
-        if (j < i) {
-          at(i, j) = sum / at(j, j);
-        } else if (sum > 0 && std::isfinite(sum)) {
-          at(i, i) = std::sqrt(sum);
-        } else {
-          return false;
-        }
+    std::array<std::vector<double>, kTogether> columns;
+    for (auto& c : columns) c.resize(static_cast<size_t>(width_) + kTogether);
+    for (int j = 0; j < size_; j += kTogether) {
+      const int count = std::min(kTogether, size_ - j);
+      for (int c = 0; c < count; ++c)
+        if (!finishColumn(j, c, columns)) return false;
+      const int last = std::min(size_, j + count - 1 + width_);
+      for (int i = j + count; i < last; ++i) {
+        const double *a = columns[0].data(), *b = columns[1].data(), *d = columns[2].data();
+        const double fa = a[i - j], fb = count > 1 ? b[i - j] : 0, fd = count > 2 ? d[i - j] : 0;
+        double* row = &values_[index(i, j + count)];
+        for (int k = 0; k <= i - j - count; ++k)
+          row[k] -= fa * a[k + count] + fb * b[k + count] + fd * d[k + count];
       }
     }
     return true;
@@ -74,6 +74,32 @@ class Band {
   }
 
  private:
+  static constexpr int kTogether = 3;
+
+  // Column j + c of the factor, from what stands below the ones before j and the c finished ones of this
+  // step; kept also in columns[c], from row j on, 0 where the band has ended.
+  bool finishColumn(int j, int c, std::array<std::vector<double>, kTogether>& columns) {
+    std::vector<double>& column = columns[static_cast<size_t>(c)];
+    std::fill(column.begin(), column.end(), 0.0);
+    const int last = std::min(size_, j + c + width_);
+    double diagonal = 0;
+    for (int i = j + c; i < last; ++i) {
+      double value = at(i, j + c);
+      for (int p = 0; p < c; ++p) {
+        const std::vector<double>& before = columns[static_cast<size_t>(p)];
+        value -= before[static_cast<size_t>(i - j)] * before[static_cast<size_t>(c)];
+      }
+      if (i == j + c) {
+        if (!(value > 0 && std::isfinite(value))) return false;
+        diagonal = value = std::sqrt(value);
+      } else {
+        value /= diagonal;
+      }
+      at(i, j + c) = column[static_cast<size_t>(i - j)] = value;
+    }
+    return true;
+  }
+
   size_t index(int row, int column) const {
     return static_cast<size_t>(row) * static_cast<size_t>(width_) +
            static_cast<size_t>(width_ - 1 - row + column);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <opencv2/imgproc.hpp>
 #include <opencv2/video/tracking.hpp>
 
@@ -30,28 +31,32 @@ int reductionOf(int width, const TrackOptions& options) {
 }
 
 float sharpnessOf(const cv::Mat& picture) {
-  double sum = 0;
-  int count = 0;
+  double sum = 0, count = 0;
   for (int y = 0; y + 2 < picture.rows; y += 2) {
     const auto* row = picture.ptr<uint8_t>(y);
     const auto* below = picture.ptr<uint8_t>(y + 2);
-    for (int x = 0; x + 2 < picture.cols; x += 2) {
+    uint32_t of_row = 0;  // up to 16,000 differences of 2 · 255²: pictures are reduced before
+    int x = 0;
+    for (; x + 2 < picture.cols; x += 2) {
       const int dx = row[x + 2] - row[x], dy = below[x] - row[x];
-      sum += dx * dx + dy * dy;
-      ++count;
+      of_row += static_cast<uint32_t>(dx * dx + dy * dy);
     }
+    sum += of_row;
+    count += x / 2;
   }
-  return static_cast<float>(sum / std::max(1, count));
+  return static_cast<float>(sum / std::max(1.0, count));
 }
 
 ToneHistogram histogramOf(const cv::Mat& picture) {
-  ToneHistogram h{};
-  int count = 0;
+  std::array<int, kBins> counts{};
   for (int y = 0; y < picture.rows; y += 2) {
     const auto* row = picture.ptr<uint8_t>(y);
-    for (int x = 0; x < picture.cols; x += 2, ++count) h[row[x] / (256 / kBins)] += 1;
+    for (int x = 0; x < picture.cols; x += 2) ++counts[row[x] / (256 / kBins)];
   }
-  for (float& v : h) v /= static_cast<float>(std::max(1, count));
+  const int count = std::accumulate(counts.begin(), counts.end(), 0);
+  ToneHistogram h{};
+  for (size_t i = 0; i < h.size(); ++i)
+    h[i] = static_cast<float>(counts[i]) / static_cast<float>(std::max(1, count));
   return h;
 }
 

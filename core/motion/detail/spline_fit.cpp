@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <optional>
 
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
@@ -18,8 +17,9 @@ constexpr double kShortest_s = 1e-4;  // frame interval
 constexpr double kFloor_px = 0.05;  // what tracking is off at best, seen on photographs whose truth is known
 constexpr double kWidest_px = 1.5;  // behind which a residual's scale is not believed
 constexpr int kMostRounds = 14;
-constexpr double kPathSettled = 5e-3;   // px, where only the path is wanted: far below what tracking is off
-constexpr double kSettled = 1e-3;       // of a change, in px and in ms
+constexpr double kPathSettled =
+    5e-3;                          // RMS px, where only the path is wanted: far below what tracking is off
+constexpr double kSettled = 1e-3;  // of a change, in px and in ms
 constexpr double kSupposed_rad = 0.01;  // spread of a step that is supposed
 constexpr std::array<double, 5> kFourth = {1, -4, 6, -4, 1};
 constexpr double kLn10 = 2.302585092994046;
@@ -29,6 +29,8 @@ constexpr double kLeastSpread = 1e-7, kMostSpread = 1;
 
 // Places are followed a little beyond the picture; further out there are none.
 constexpr double kOutermost = 0.6;  // of the picture's width or height, from its middle
+double precisionOf(double spread) { return -2 * std::log(spread); }  // its logarithm
+
 double shareOf(double at, int count) {
   return std::clamp(at / std::max(1, count - 1) - 0.5, -kOutermost, kOutermost);
 }
@@ -102,6 +104,15 @@ struct SplineFit::Placed {
   double ta, tb;
   double share = 0;  // of the biweight
 };
+
+// Σ wⱼ·v, at the controls that a pair's two times touch.
+template <typename To, typename Vector>
+void SplineFit::addAt(To& to, const Placed& o, int first, const Vector& v) {
+  for (size_t c = 0; c < RotationSpline::kOrder; ++c) {
+    to.template middleRows<3>(3 * (static_cast<int>(o.at_a.first + c) - first)) += o.at_a.weights[c] * v;
+    to.template middleRows<3>(3 * (static_cast<int>(o.at_b.first + c) - first)) -= o.at_b.weights[c] * v;
+  }
+}
 
 namespace {
 
@@ -203,59 +214,49 @@ std::vector<SplineFit::Placed> SplineFit::placed(size_t i) const {
   return all;
 }
 
-SplineFit::OfFrame SplineFit::sumFrame(size_t i, std::array<bool, 2> free) const {
-  if (frames_[i].pairs.empty()) return sumSupposed(i);
-  OfFrame sums = emptySums(i);
-  std::vector<Placed> all = placed(i);
-  const double per_variance = weigh(all);
-  const auto n = static_cast<Eigen::Index>(all.size());
-  // A column a pair. δe = Σ wⱼ δⱼ × a: with J = −w[a]×, JᵀJ = w²(|a|²I − aaᵀ) and Jᵀe = w a × e.
-  Eigen::MatrixXd w = Eigen::MatrixXd::Zero(sums.count, n);
-  Eigen::MatrixXd m(n, 6), g(n, 3), cross = Eigen::MatrixXd::Zero(n, 6);
-  const bool any = free[0] || free[1];
-  std::optional<Speeds> before, now;
-  if (any) {
-    before.emplace(spline_, frames_[i - 1].time_s, rowReach());
-    now.emplace(spline_, frames_[i].time_s, rowReach());
+// Pairs whose rays' products are summed as one, and when their rows were read.
+struct SplineFit::Group {
+  std::array<double, 6> m{};  // of |a|²I − aaᵀ: the lower half, column by column
+  double ta = 0, tb = 0, weight = 0;
+};
+
+// Each pair for itself, or `together` those whose rows are read at about the same time.
+std::vector<SplineFit::Group> SplineFit::grouped(size_t i, const std::vector<Placed>& all,
+                                                 double per_variance, bool together) const {
+  constexpr size_t kGroups = 16;
+  std::vector<Group> groups(together ? kGroups : all.size());
+  const double first_s = frames_[i].time_s - rowReach(), per_group = kGroups / (2 * rowReach() + 1e-12);
+  for (size_t k = 0; k < all.size(); ++k) {
+    const Placed& o = all[k];
+    const double weight = o.share * per_variance, x = o.a.x(), y = o.a.y(), z = o.a.z();
+    const auto place = static_cast<size_t>(std::clamp((o.tb - first_s) * per_group, 0.0, kGroups - 1.0));
+    Group& group = groups[together ? place : k];
+    const std::array<double, 6> m = {1 - x * x, -x * y, -x * z, 1 - y * y, -y * z, 1 - z * z};
+    for (size_t c = 0; c < 6; ++c) group.m[c] += weight * m[c];
+    group.ta += weight * o.ta;
+    group.tb += weight * o.tb;
+    group.weight += weight;
   }
+  std::erase_if(groups, [](const Group& g) { return g.weight <= 0; });
+  return groups;
+}
+
+// δe = Σ wⱼ δⱼ × a: with J = −w[a]×, JᵀJ = wwᵀ ⊗ (|a|²I − aaᵀ). All six entries in one go.
+void SplineFit::addProducts(OfFrame& sums, const std::vector<Group>& groups) const {
+  const auto n = static_cast<Eigen::Index>(groups.size());
+  Eigen::MatrixXd w = Eigen::MatrixXd::Zero(sums.count, n), weighed(6 * sums.count, n);
   for (Eigen::Index k = 0; k < n; ++k) {
-    const Placed& o = all[static_cast<size_t>(k)];
-    const double weight = o.share * per_variance;
-    for (size_t c = 0; c < RotationSpline::kOrder; ++c) {
-      w(static_cast<int>(o.at_a.first + c) - sums.first, k) += o.at_a.weights[c];
-      w(static_cast<int>(o.at_b.first + c) - sums.first, k) -= o.at_b.weights[c];
-    }
-    const Eigen::Matrix3d across = weight * (Eigen::Matrix3d::Identity() - o.a * o.a.transpose());
-    m.row(k) << across(0, 0), across(1, 0), across(2, 0), across(1, 1), across(2, 1), across(2, 2);
-    g.row(k) = weight * o.a.cross(o.e);
-    sums.energy += weight * o.e.squaredNorm() / 2;
-    sums.squares += o.share * o.e.squaredNorm();
-    sums.weight += 2 * o.share;
-    if (!any || weight <= 0) continue;
-    const RayPair& p = frames_[i].pairs[static_cast<size_t>(k)];
-    const Vector3 da = before->at(o.ta).cross(o.a), db = now->at(o.tb).cross(o.b);
-    Eigen::Matrix<double, 3, 2> j = Eigen::Matrix<double, 3, 2>::Zero();
-    if (free[0]) j.col(0) = da * shareOf(p.at_a.x, picture_.width) - db * shareOf(p.at_b.x, picture_.width);
-    if (free[1]) j.col(1) = da * shareOf(p.at_a.y, picture_.height) - db * shareOf(p.at_b.y, picture_.height);
-    j -= o.a * (o.a.transpose() * j);  // only across the ray is seen
-    sums.r.noalias() += weight * j.transpose() * j;
-    sums.gr.noalias() += weight * j.transpose() * o.e;
-    cross.row(k) << (weight * o.a.cross(j.col(0))).transpose(), (weight * o.a.cross(j.col(1))).transpose();
+    const Group& group = groups[static_cast<size_t>(k)];
+    const auto put = [&](double time, double sign) {
+      const RotationSpline::Support at = spline_.supportAt(time);
+      for (size_t c = 0; c < RotationSpline::kOrder; ++c)
+        w(static_cast<int>(at.first + c) - sums.first, k) += sign * at.weights[c];
+    };
+    put(group.ta / group.weight, 1);
+    put(group.tb / group.weight, -1);
+    for (int c = 0; c < 6; ++c)
+      weighed.col(k).segment(c * sums.count, sums.count) = group.m[static_cast<size_t>(c)] * w.col(k);
   }
-  const Eigen::MatrixXd of_g = w * g;
-  const Eigen::MatrixXd of_cross =
-      any ? Eigen::MatrixXd(w * cross) : Eigen::MatrixXd(Eigen::MatrixXd::Zero(sums.count, 6));
-  for (int j = 0; j < sums.count; ++j)
-    for (int c = 0; c < 3; ++c) {
-      sums.g(3 * j + c) = of_g(j, c);
-      sums.hr(3 * j + c, 0) = of_cross(j, c);
-      sums.hr(3 * j + c, 1) = of_cross(j, 3 + c);
-    }
-  // All six entries of the products in one go: Σ w wᵀ m.
-  Eigen::MatrixXd weighed(6 * sums.count, n);
-  for (Eigen::Index k = 0; k < n; ++k)
-    for (int column = 0; column < 6; ++column)
-      weighed.col(k).segment(column * sums.count, sums.count) = m(k, column) * w.col(k);
   const Eigen::MatrixXd products = w * weighed.transpose();
   int column = 0;
   for (int c = 0; c < 3; ++c)
@@ -267,6 +268,48 @@ SplineFit::OfFrame SplineFit::sumFrame(size_t i, std::array<bool, 2> free) const
           sums.h(3 * j + c, 3 * k + r) = part(j, k);
         }
     }
+}
+
+// What the pairs say of the readouts, and of readouts and controls together.
+void SplineFit::addReadouts(OfFrame& sums, size_t i, const std::vector<Placed>& all, double per_variance,
+                            std::array<bool, 2> free) const {
+  const Speeds before(spline_, frames_[i - 1].time_s, rowReach()),
+      now(spline_, frames_[i].time_s, rowReach());
+  for (size_t k = 0; k < all.size(); ++k) {
+    const Placed& o = all[k];
+    const double weight = o.share * per_variance;
+    if (weight <= 0) continue;
+    const RayPair& p = frames_[i].pairs[k];
+    const Vector3 da = before.at(o.ta).cross(o.a), db = now.at(o.tb).cross(o.b);
+    Eigen::Matrix<double, 3, 2> j = Eigen::Matrix<double, 3, 2>::Zero();
+    if (free[0]) j.col(0) = da * shareOf(p.at_a.x, picture_.width) - db * shareOf(p.at_b.x, picture_.width);
+    if (free[1]) j.col(1) = da * shareOf(p.at_a.y, picture_.height) - db * shareOf(p.at_b.y, picture_.height);
+    j -= o.a * (o.a.transpose() * j);  // only across the ray is seen
+    sums.r.noalias() += weight * j.transpose() * j;
+    sums.gr.noalias() += weight * j.transpose() * o.e;
+    Eigen::Matrix<double, 3, 2> cross;
+    cross << weight * o.a.cross(j.col(0)), weight * o.a.cross(j.col(1));
+    addAt(sums.hr, o, sums.first, cross);
+  }
+}
+
+SplineFit::OfFrame SplineFit::sumFrame(size_t i, std::array<bool, 2> free) const {
+  if (frames_[i].pairs.empty()) return sumSupposed(i);
+  OfFrame sums = emptySums(i);
+  std::vector<Placed> all = placed(i);
+  const double per_variance = weigh(all);
+  for (const Placed& o : all) {
+    const double weight = o.share * per_variance;
+    addAt(sums.g, o, sums.first, Vector3(weight * o.a.cross(o.e)));
+    sums.energy += weight * o.e.squaredNorm() / 2;
+    sums.squares += o.share * o.e.squaredNorm();
+    sums.weight += 2 * o.share;
+  }
+  const bool any = free[0] || free[1];
+  if (any) addReadouts(sums, i, all, per_variance, free);
+  // Of the path alone the products only say which way to step: nearly right is as good. What is left of a
+  // readout is the small difference of large sums, though.
+  addProducts(sums, grouped(i, all, per_variance, !any));
   return sums;
 }
 
@@ -368,7 +411,7 @@ Eigen::MatrixXd solved(const Band& factor, const Eigen::VectorXd& g, const Eigen
 
 }  // namespace
 
-double SplineFit::evidence(const Sums& sums, const std::array<double, 3>& log_precision) const {
+double SplineFit::evidence(const Sums& sums, const Prior& log_precision) const {
   Band h = sums.data;
   Eigen::VectorXd g = sums.g;
   double energy = sums.energy, logs = 0;
@@ -388,29 +431,62 @@ double SplineFit::evidence(const Sums& sums, const std::array<double, 3>& log_pr
   return -energy + logs - h.logDeterminant() / 2;
 }
 
+std::vector<double> SplineFit::evidences(const Sums& sums, const std::vector<Prior>& priors) const {
+  std::vector<double> found(priors.size());
+  parallelBlocks(static_cast<int>(priors.size()), 1, [&](int first, int last) {
+    for (auto k = static_cast<size_t>(first); k < static_cast<size_t>(last); ++k)
+      found[k] = evidence(sums, priors[k]);
+  });
+  return found;
+}
+
+// A step up from the present prior, which has the evidence `best`: along each axis that way that is likelier,
+// together or only along the best. False where all six ways lead down.
+bool SplineFit::climb(const Sums& sums, double by, double& best) {
+  std::vector<Prior> ways;
+  std::vector<size_t> axes;
+  for (size_t axis = 0; axis < 3; ++axis)
+    for (const double sign : {1.0, -1.0}) {
+      Prior p = log_precision_;
+      p[axis] = std::clamp(p[axis] + sign * by, precisionOf(kMostSpread), precisionOf(kLeastSpread));
+      if (p[axis] == log_precision_[axis]) continue;
+      ways.push_back(p);
+      axes.push_back(axis);
+    }
+  const std::vector<double> found = evidences(sums, ways);
+  std::array<double, 3> up = {best, best, best};
+  Prior together = log_precision_, alone = log_precision_;
+  const double before = best;
+  int count = 0;
+  for (size_t k = 0; k < ways.size(); ++k) {
+    const size_t axis = axes[k];
+    if (found[k] <= up[axis]) continue;
+    count += up[axis] == before ? 1 : 0;
+    up[axis] = found[k];
+    together[axis] = ways[k][axis];
+    if (found[k] <= best) continue;
+    best = found[k];
+    alone = ways[k];
+  }
+  log_precision_ = alone;
+  if (count > 1)
+    if (const double all = evidence(sums, together); all > best) {
+      best = all;
+      log_precision_ = together;
+    }
+  return count > 0;
+}
+
+// All sizes first, far apart, then uphill in ever smaller steps. What is near enough at first is looked at
+// more closely when the weights have settled.
 void SplineFit::choosePrior(const Sums& sums) {
   constexpr double kFine = 0.2, kCoarse = 1;  // of the logarithm of the precision
-  const auto precisionOf = [](double spread) { return -2 * std::log(spread); };
-  double best = -1e300;
-  const auto tryOut = [&](const std::array<double, 3>& p) {
-    const double e = evidence(sums, p);
-    if (e <= best) return false;
-    best = e;
-    log_precision_ = p;
-    return true;
-  };
-  // All sizes first, far apart, then one axis after another, in ever smaller steps. What is near enough at
-  // first is looked at more closely when the weights have settled.
-  double by = kLn10 / 2, least = kFine;
+  double best, by = kLn10 / 2, least = kFine;
   if (!prior_known_) {
-    std::vector<std::array<double, 3>> starts;
+    std::vector<Prior> starts;
     for (double spread = kLeastSpread; spread <= kMostSpread; spread *= 10)
       starts.push_back({precisionOf(spread), precisionOf(spread), precisionOf(spread)});
-    std::vector<double> found(starts.size());
-    parallelBlocks(static_cast<int>(starts.size()), 1, [&](int first, int last) {
-      for (int k = first; k < last; ++k)
-        found[static_cast<size_t>(k)] = evidence(sums, starts[static_cast<size_t>(k)]);
-    });
+    const std::vector<double> found = evidences(sums, starts);
     const auto at = std::max_element(found.begin(), found.end());
     best = *at;
     log_precision_ = starts[static_cast<size_t>(at - found.begin())];
@@ -420,19 +496,12 @@ void SplineFit::choosePrior(const Sums& sums) {
     best = evidence(sums, log_precision_);
   }
   for (; by > least; by /= 2)
-    for (size_t axis = 0; axis < 3; ++axis)
-      for (const double sign : {1.0, -1.0}) {
-        bool better = true;
-        while (better) {
-          std::array<double, 3> p = log_precision_;
-          p[axis] = std::clamp(p[axis] + sign * by, precisionOf(kMostSpread), precisionOf(kLeastSpread));
-          better = p[axis] != log_precision_[axis] && tryOut(p);
-        }
-      }
+    while (climb(sums, by, best)) {
+    }
   prior_known_ = true;
 }
 
-double SplineFit::step(const Sums& sums, std::array<bool, 2> free, double limit_s) {
+SplineFit::Change SplineFit::step(const Sums& sums, std::array<bool, 2> free, double limit_s) {
   Band h = sums.data;
   Eigen::VectorXd g = sums.g;
   for (size_t axis = 0; axis < 3; ++axis) {
@@ -440,7 +509,7 @@ double SplineFit::step(const Sums& sums, std::array<bool, 2> free, double limit_
     h.add(sums.prior[axis], precision);
     g += precision * sums.prior_g[axis];
   }
-  if (!h.factorize()) return 0;
+  if (!h.factorize()) return {};
   const Eigen::MatrixXd x = solved(h, g, sums.hr);
   Eigen::Vector2d change = Eigen::Vector2d::Zero();
   if (free[0] || free[1]) {
@@ -455,23 +524,30 @@ double SplineFit::step(const Sums& sums, std::array<bool, 2> free, double limit_
   }
   const Eigen::VectorXd turn = -x.col(0) - x.rightCols<2>() * change;
   std::vector<Quaternion> controls = spline_.controls();
-  double largest = 0;
+  Change made;
   for (size_t j = 0; j < controls.size(); ++j) {
     const auto at = 3 * static_cast<Eigen::Index>(j);
     const Turn t{turn(at), turn(at + 1), turn(at + 2)};
     controls[j] = normalized(rotationOf(t) * controls[j]);
-    largest = std::max(largest, length(t));
+    const double moved = length(t) / picture_.pixel;
+    made.largest = std::max(made.largest, moved);
+    made.mean_square += moved * moved / static_cast<double>(controls.size());
   }
   spline_ = RotationSpline(first_s_, spacing_s_, std::move(controls));
-  return std::max(largest / picture_.pixel, change.cwiseAbs().maxCoeff() * 1000);
+  made.largest = std::max(made.largest, change.cwiseAbs().maxCoeff() * 1000);
+  return made;
 }
 
 void SplineFit::iterate(std::array<bool, 2> free, double limit_s, const Progress& progress) {
   for (int round = 0; round < kMostRounds; ++round) {
     progress.check();
     const Sums sums = sum(free, progress);
-    if (round == 0 || round == 2 || round == 5) choosePrior(sums);
-    if (step(sums, free, limit_s) < (free[0] || free[1] ? kSettled : kPathSettled) && round >= 2) break;
+    const bool path_only = !free[0] && !free[1];
+    if (round == 0 || round == 2 || (round == 5 && !path_only)) choosePrior(sums);
+    const Change made = step(sums, free, limit_s);
+    const bool settled =
+        free[0] || free[1] ? made.largest < kSettled : made.mean_square < kPathSettled * kPathSettled;
+    if (settled && round >= 2) break;
   }
 }
 

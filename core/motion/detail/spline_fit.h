@@ -53,6 +53,8 @@ struct SplinePicture {
 
 class SplineFit {
  public:
+  /// Logarithms of the precisions of tilt, pan and roll.
+  using Prior = std::array<double, 3>;
   /// `frames`: a stretch of one scene, at least 3, times rising; the first one's pairs do not count. `knots`:
   /// of the whole scene. `held`: controls that are known already, from `known.firstTime()` on; they stay.
   /// `start(time)`: the turning to begin with.
@@ -80,8 +82,8 @@ class SplineFit {
   /// Of the whole scene's controls, the one that this stretch begins with.
   size_t offset() const { return offset_; }
   /// The prior that was chosen, to begin with in the next stretch.
-  const std::array<double, 3>& prior() const { return log_precision_; }
-  void beginWithPrior(const std::array<double, 3>& prior) {
+  const Prior& prior() const { return log_precision_; }
+  void beginWithPrior(const Prior& prior) {
     log_precision_ = prior;
     prior_known_ = true;
   }
@@ -94,6 +96,11 @@ class SplineFit {
   struct Sums;
   struct OfFrame;
   struct Placed;
+  struct Group;
+  struct Change {
+    double largest = 0;      // of a control, px, and of a readout, ms
+    double mean_square = 0;  // of the controls, px²
+  };
   SplineFit(std::vector<SplineFrame> frames, const SplineKnots& knots, const SplinePicture& picture,
             double longest_readout_s);
   double timeOf(size_t control) const { return first_s_ + (static_cast<double>(control) - 2) * spacing_s_; }
@@ -102,12 +109,21 @@ class SplineFit {
   OfFrame sumSupposed(size_t i) const;
   std::vector<Placed> placed(size_t i) const;
   double weigh(std::vector<Placed>& placed) const;
+  template <typename To, typename Vector>
+  static void addAt(To& to, const Placed& o, int first, const Vector& v);
+  std::vector<Group> grouped(size_t i, const std::vector<Placed>& all, double per_variance,
+                             bool together) const;
+  void addProducts(OfFrame& sums, const std::vector<Group>& groups) const;
+  void addReadouts(OfFrame& sums, size_t i, const std::vector<Placed>& all, double per_variance,
+                   std::array<bool, 2> free) const;
   OfFrame sumFrame(size_t i, std::array<bool, 2> free) const;
   Sums sum(std::array<bool, 2> free, const Progress& progress) const;
   void addPrior(Sums& sums) const;
-  double evidence(const Sums& sums, const std::array<double, 3>& log_precision) const;
+  double evidence(const Sums& sums, const Prior& log_precision) const;
+  std::vector<double> evidences(const Sums& sums, const std::vector<Prior>& priors) const;
+  bool climb(const Sums& sums, double by, double& best);
   void choosePrior(const Sums& sums);
-  double step(const Sums& sums, std::array<bool, 2> free, double limit_s);
+  Change step(const Sums& sums, std::array<bool, 2> free, double limit_s);
   void iterate(std::array<bool, 2> free, double limit_s, const Progress& progress);
 
   std::vector<SplineFrame> frames_;
@@ -117,7 +133,7 @@ class SplineFit {
   int band_ = 0;  // controls that one frame's pairs tie together
   RotationSpline spline_;
   Eigen::Vector2d readout_ = Eigen::Vector2d::Zero();
-  std::array<double, 3> log_precision_{};
+  Prior log_precision_{};
   bool prior_known_ = false;
   double mean_square_ = 0;
 };

@@ -78,7 +78,7 @@ class SceneSpline {
   SplineKnots knots_;
   RotationSpline known_;
   Quaternion to_known_;
-  std::array<double, 3> prior_{};
+  SplineFit::Prior prior_{};
 };
 
 }  // namespace
