@@ -9,9 +9,12 @@
 #include "core/base/numbers.h"
 #include "core/lens/measure.h"
 #include "core/media/reader.h"
+#include "core/motion/self_calibration.h"
+#include "core/pipeline/clip_motion.h"
 #include "core/profile/edit.h"
 #include "core/profile/from_findings.h"
 #include "core/profile/profile.h"
+#include "core/treat/decide.h"
 
 namespace glenhaze::console {
 
@@ -289,6 +292,97 @@ Answer lensEdges(const MeasureRequest& r) {
   return answer;
 }
 
+// Of several clips the one that tells the focal length best.
+struct FootageShot {
+  ClipInfo clip;
+  FootageLens lens;
+};
+
+FootageShot surestOf(const std::vector<std::string>& names, std::vector<std::string>& others) {
+  std::optional<FootageShot> best;
+  std::optional<Error> trouble;
+  for (const std::string& name : names) {
+    FootageShot shot{readableClip(name), {}};
+    ProgressLine line("Measuring lens");
+    try {
+      MotionRequest request;
+      request.clip = shot.clip;
+      request.lens = assumedLens(shot.clip.width, shot.clip.height);
+      const TrackRecord tracks = tracksFor(request, line.progress());
+      shot.lens = measureLensFrom(tracks, 1 / shot.clip.fps.value(), line.progress());
+    } catch (const Error& error) {
+      if (error.kind() != ErrorKind::Evidence || names.size() == 1) throw;
+      others.push_back(name + ": " + error.what());
+      trouble = error;
+      continue;
+    }
+    others.push_back(shot.clip.path.filename().string() + ": focal length " + number(shot.lens.lens.fx, 1) +
+                     " ± " + number(shot.lens.focal_uncertainty * shot.lens.lens.fx, 1) + " px");
+    if (!best || shot.lens.focal_uncertainty < best->lens.focal_uncertainty) best = std::move(shot);
+  }
+  if (!best) throw *trouble;
+  return *best;
+}
+
+void writeFootageLens(const Target& target, const FootageShot& shot) {
+  const FootageLens& f = shot.lens;
+  writeLens(target, lensPartFrom(f, shot.clip.path.string()),
+            shot.clip.variable_rate ? std::nullopt : std::optional(shot.clip.fps));
+  if (!f.readout_told) return;
+  // Beside a shutter that was measured this one is only for comparison.
+  changeProfile(target.file(), [&](Profile& profile) {
+    if (profile.shutter) return;
+    ShutterFinding shutter;
+    shutter.shutter = f.shutter;
+    shutter.uncertainty_s = f.readout_uncertainty_s;
+    shutter.frames = f.frames;
+    shutter.residual = f.rms_px;
+    profile.shutter = shutterPartFrom(shutter, "footage", shot.clip.path.string(), 1 / shot.clip.fps.value());
+  });
+}
+
+Answer lensFootage(const MeasureRequest& r) {
+  requireTarget(r.target);
+  std::vector<std::string> each;
+  const FootageShot shot = surestOf(r.shots, each);
+  const FootageLens& f = shot.lens;
+  if (f.usable) writeFootageLens(r.target, shot);
+  const double spread = f.focal_uncertainty * f.lens.fx;
+  Answer answer;
+  answer.json = lensJson(f.lens);
+  answer.json["stddev"] = stddevOf(f.lens, f.stddev);
+  answer.json["bend_at_corner_px"] = bendJson(f.bend);
+  answer.json["bend_told"] = f.bend_told;
+  answer.json["readout_ms"] = f.readout_told ? json(f.shutter.readout_s * 1000) : json(nullptr);
+  answer.json["uncertainty_ms"] = f.readout_uncertainty_s * 1000;
+  answer.json["direction"] = scanDirectionName(f.shutter.direction);
+  answer.json["rms_px"] = f.rms_px;
+  answer.json["turned_deg"] = f.turned_deg;
+  answer.json["seen_to"] = f.seen_to;
+  answer.json["frames"] = f.frames;
+  answer.json["usable"] = f.usable;
+  answer.json["why"] = f.why;
+  answer.json["clips"] = each;
+  answer.exit_code = f.usable ? kAllDone : kInputUnusable;
+  if (!f.usable) {
+    answer.text = f.why + "\n";
+    return answer;
+  }
+  answer.text = lensModelName(f.lens.model) + ", focal length " + number(f.lens.fx, 1) + " ± " +
+                number(spread, 1) + " px, " +
+                (f.bend_told ? "bends by " + number(std::abs(f.bend.value_px), 1) + " ± "
+                             : "no bend to be seen within ") +
+                number(f.bend.uncertainty_px, 1) +
+                (f.bend.at_corner ? " px at the corner\n" : " px at 50° from the axis\n") +
+                (f.readout_told ? "  readout " + number(f.shutter.readout_s * 1000, 2) + " ± " +
+                                      number(f.readout_uncertainty_s * 1000, 2) + " ms, " +
+                                      scanDirectionName(f.shutter.direction) + "\n"
+                                : "  the readout cannot be told\n") +
+                "  from " + shot.clip.path.filename().string() + ", which turns by " +
+                number(f.turned_deg, 0) + "°\nWritten: " + r.target.file() + "\n";
+  return answer;
+}
+
 Answer lensMap(const std::string& file, const std::string& direction, const std::string& points_file) {
   const Profile profile = loadProfile(file);
   if (!profile.lens)
@@ -377,6 +471,14 @@ void addMeasured(CLI::App& lens, Session& session, bool chart) {
       [r, chart, &session] { session.verb = [r, chart] { return chart ? lensChart(*r) : lensEdges(*r); }; });
 }
 
+void addFootage(CLI::App& lens, Session& session) {
+  auto* verb = lens.add_subcommand("footage", "Measure from ordinary footage in which the camera turns");
+  auto r = std::make_shared<MeasureRequest>();
+  addTarget(verb, r->target);
+  verb->add_option("CLIP", r->shots, "Footage files; the one that tells most is taken")->required();
+  verb->callback([r, &session] { session.verb = [r] { return lensFootage(*r); }; });
+}
+
 Answer writeChart(const std::string& corners, double square_mm, const std::string& out) {
   ChartSpec spec;
   std::tie(spec.columns, spec.rows) = parseCorners(corners);
@@ -407,6 +509,7 @@ void addLens(CLI::App& app, Session& session) {
   lens->require_subcommand(1);
   addMeasured(*lens, session, true);
   addMeasured(*lens, session, false);
+  addFootage(*lens, session);
   addPaper(*lens, session);
   addSet(*lens, session);
   addMap(*lens, session);

@@ -8,6 +8,7 @@
 #include "core/base/statistics.h"
 #include "core/motion/detail/path_solver.h"
 #include "core/motion/detail/spline_path.h"
+#include "core/motion/detail/stretch.h"
 
 namespace glenhaze {
 
@@ -15,55 +16,10 @@ using namespace detail;
 
 namespace {
 
-constexpr size_t kMostFrames = 400;
 constexpr size_t kFewestFrames = 12;
-constexpr double kLongestPause = 8;        // frame intervals without a frame, within one stretch
 constexpr double kTrusted = 3.0;           // standard deviations that a readout must be away from 0
 constexpr double kGlobalWithin_s = 0.002;  // three standard deviations below which no readout is none
 constexpr double kLongestShare = 1.5;      // of the frame interval, that is believed of a readout
-
-// How much the picture's motion changes at each frame, px².
-std::vector<double> changesOf(const TrackRecord& record) {
-  std::vector<double> change(record.frames.size(), 0);
-  Point before;
-  for (size_t i = 1; i < change.size(); ++i) {
-    std::vector<double> xs, ys;
-    for (const TrackPair& p : record.frames[i].pairs) {
-      xs.push_back(static_cast<double>(p.to_x - p.from_x));
-      ys.push_back(static_cast<double>(p.to_y - p.from_y));
-    }
-    const Point now{medianOf(std::move(xs)), medianOf(std::move(ys))};
-    change[i] = record.frames[i].cut ? 0 : dot(now - before, now - before);
-    before = now;
-  }
-  return change;
-}
-
-// The stretch without a cut in which the picture's motion changes most from frame to frame.
-TrackRecord mostShaken(const TrackRecord& record, double frame_interval_s) {
-  const std::vector<double> change = changesOf(record);
-  double sum = 0, best = -1;
-  size_t first = 0, best_first = 0, best_end = 0;
-  for (size_t i = 0; i < change.size(); ++i) {
-    const bool pause =
-        i > 0 && record.frames[i].time_s - record.frames[i - 1].time_s > kLongestPause * frame_interval_s;
-    if (record.frames[i].cut || pause) {
-      first = i;
-      sum = 0;
-    }
-    sum += change[i];
-    if (i - first >= kMostFrames) sum -= change[first++];
-    if (sum > best) {
-      best = sum;
-      best_first = first;
-      best_end = i + 1;
-    }
-  }
-  TrackRecord part{record.width, record.height, {}};
-  part.frames.assign(record.frames.begin() + static_cast<ptrdiff_t>(best_first),
-                     record.frames.begin() + static_cast<ptrdiff_t>(best_end));
-  return part;
-}
 
 ScanDirection directionOf(const Eigen::Vector2d& r, bool vertical) {
   if (vertical) return r.y() > 0 ? ScanDirection::Down : ScanDirection::Up;
@@ -77,7 +33,7 @@ ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, doubl
   if (record.width != lens.width || record.height != lens.height)
     throw Error(ErrorKind::BadRequest, "The tracks are of another picture size than the lens", "", "",
                 "Choose the profile of this mode");
-  const TrackRecord part = mostShaken(record, frame_interval_s);
+  const TrackRecord part = stretchWithMost(changesOf(record), record, frame_interval_s);
   const auto usable = std::count_if(part.frames.begin(), part.frames.end(),
                                     [](const FrameTracks& f) { return f.pairs.size() >= 20; });
   if (static_cast<size_t>(usable) < kFewestFrames)

@@ -60,6 +60,21 @@ LensPart lensPartFrom(const EdgeFinding& finding, std::span<const StraightEdge> 
   return part;
 }
 
+LensPart lensPartFrom(const FootageLens& finding, const std::string& source) {
+  LensPart part;
+  part.lens = finding.lens;
+  part.rms_px = finding.rms_px;
+  part.method = "footage";
+  part.coverage = finding.seen_to * finding.seen_to;
+  part.stddev = finding.stddev;
+  Evidence e;
+  e.kind = "footage";
+  e.source = nameOf(source);
+  e.residual_px = finding.rms_px;
+  part.evidence.push_back(std::move(e));
+  return part;
+}
+
 LensPart lensPartByHand(const Lens& lens) {
   LensPart part;
   part.lens = lens;

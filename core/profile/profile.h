@@ -45,7 +45,7 @@ struct LensPart {
   Lens lens;
   Origin origin = Origin::Measured;
   double rms_px = -1;          ///< reprojection (chart) or straightness (edges) RMS; −1 when there is none
-  std::string method;          ///< "chart", "edges", "typed", "imported"
+  std::string method;          ///< "chart", "edges", "footage", "typed", "imported"
   double coverage = 0;         ///< share of the picture that the evidence covers, 0..1
   std::vector<double> stddev;  ///< of fx fy cx cy and the coefficients, in this order; may be empty
   std::vector<Evidence> evidence;

@@ -3,67 +3,20 @@
 
 #include <gtest/gtest.h>
 
-#include <random>
-
 #include "core/base/error.h"
 #include "core/motion/solve.h"
 #include "tests/support/motion.h"
+#include "tests/support/projected.h"
 
 namespace glenhaze {
 namespace {
 
-struct Film {
-  Lens lens = testing::testLens(LensModel::BrownConrady, 1280, 720);
-  sim::Motion motion;
-  Shutter shutter;
-  double noise_px = 0.1;
-  int frames = 90;
-
-  // Where a direction appears in a frame: its row's time depends on where it appears.
-  std::optional<Point> seen(const Ray& world, double time) const {
-    const LensMap map(lens);
-    const RowTimes rows(shutter, lens.width, lens.height);
-    double t = time;
-    std::optional<Point> p;
-    for (int i = 0; i < 12; ++i) {
-      p = map.rayToPixel(inverse(testing::orientationOf(motion(t))) * world);
-      if (!p) return p;
-      t = time + rows.at(*p);
-    }
-    if (p->x < 0 || p->y < 0 || p->x > lens.width - 1 || p->y > lens.height - 1) return std::nullopt;
-    return p;
-  }
-
-  TrackRecord tracks() const {
-    std::mt19937 random(5);
-    std::normal_distribution<double> noise(0, noise_px);
-    std::uniform_real_distribution<double> side(-1.0, 1.0);
-    std::vector<Ray> places;
-    for (int i = 0; i < 260; ++i) places.push_back({side(random), 0.6 * side(random), 1});
-    TrackRecord record{lens.width, lens.height, {}};
-    std::vector<std::optional<Point>> before(places.size());
-    for (int f = 0; f < frames; ++f) {
-      FrameTracks tracks;
-      tracks.time_s = f / 30.0;
-      tracks.sharpness = 1;
-      for (size_t i = 0; i < places.size(); ++i) {
-        auto now = seen(places[i], tracks.time_s);
-        if (now) *now = *now + Point{noise(random), noise(random)};
-        if (f > 0 && now && before[i])
-          tracks.pairs.push_back({static_cast<float>(before[i]->x), static_cast<float>(before[i]->y),
-                                  static_cast<float>(now->x), static_cast<float>(now->y)});
-        before[i] = now;
-      }
-      record.frames.push_back(std::move(tracks));
-    }
-    return record;
-  }
-};
+using testing::ProjectedFilm;
 
 TEST(Readout, IsFoundInAllFourDirections) {
   for (const ScanDirection direction :
        {ScanDirection::Down, ScanDirection::Up, ScanDirection::Left, ScanDirection::Right}) {
-    Film film;
+    ProjectedFilm film;
     film.motion = testing::windy(0.8);
     film.shutter = {0.0148, direction};
     const ShutterFinding found = measureReadout(film.tracks(), film.lens, 1 / 30.0);
@@ -75,7 +28,7 @@ TEST(Readout, IsFoundInAllFourDirections) {
 }
 
 TEST(Readout, AGlobalShutterIsZeroWithinItsUncertainty) {
-  Film film;
+  ProjectedFilm film;
   film.motion = testing::windy(0.8);
   const ShutterFinding found = measureReadout(film.tracks(), film.lens, 1 / 30.0);
   EXPECT_TRUE(found.global);
@@ -85,7 +38,7 @@ TEST(Readout, AGlobalShutterIsZeroWithinItsUncertainty) {
 }
 
 TEST(Readout, AFullFrameOfReadoutIsFound) {
-  Film film;
+  ProjectedFilm film;
   film.motion = testing::windy(1.0);
   film.shutter = {0.033, ScanDirection::Down};
   const ShutterFinding found = measureReadout(film.tracks(), film.lens, 1 / 30.0);
@@ -93,7 +46,7 @@ TEST(Readout, AFullFrameOfReadoutIsFound) {
 }
 
 TEST(Readout, AStillCameraTellsNothing) {
-  Film film;
+  ProjectedFilm film;
   film.motion = [](double) { return sim::Pose{}; };
   film.shutter = {0.0148, ScanDirection::Down};
   try {
@@ -105,7 +58,7 @@ TEST(Readout, AStillCameraTellsNothing) {
 }
 
 TEST(Solve, NoiseFreeTracksGiveTheExactPath) {
-  Film film;
+  ProjectedFilm film;
   film.motion = testing::windy(0.8);
   film.shutter = {0.0148, ScanDirection::Down};
   film.noise_px = 0;
@@ -118,7 +71,7 @@ TEST(Solve, NoiseFreeTracksGiveTheExactPath) {
 
 // A recording that was paused, or a stamp that jumps: nothing grows with how long that was.
 TEST(Solve, ALongPauseBetweenTwoFramesIsNoTrouble) {
-  Film film;
+  ProjectedFilm film;
   film.motion = testing::windy(0.8);
   film.shutter = {0.0148, ScanDirection::Down};
   TrackRecord record = film.tracks();
@@ -130,7 +83,7 @@ TEST(Solve, ALongPauseBetweenTwoFramesIsNoTrouble) {
 }
 
 TEST(Solve, FramesThatNothingLinksAreSaid) {
-  Film film;
+  ProjectedFilm film;
   film.motion = testing::windy(0.5);
   TrackRecord record = film.tracks();
   record.frames[40].pairs.clear();
@@ -146,7 +99,7 @@ TEST(Solve, FramesThatNothingLinksAreSaid) {
 }
 
 TEST(Solve, ThirdOfTheTracksMayBeWrong) {
-  Film film;
+  ProjectedFilm film;
   film.motion = testing::windy(0.8);
   film.shutter = {0.0148, ScanDirection::Down};
   TrackRecord record = film.tracks();

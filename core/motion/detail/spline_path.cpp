@@ -106,12 +106,6 @@ std::vector<SplineFrame> splineFrames(const TrackRecord& record, const LensMap& 
   return frames;
 }
 
-std::vector<double> timesOf(const std::vector<SplineFrame>& frames) {
-  std::vector<double> times;
-  for (const SplineFrame& f : frames) times.push_back(f.time_s);
-  return times;
-}
-
 size_t frameAt(const CameraPath& path, double time_s) {
   const auto& frames = path.frames();
   const auto after = std::upper_bound(frames.begin(), frames.end(), time_s,

@@ -13,8 +13,6 @@ namespace glenhaze::detail {
 std::vector<SplineFrame> splineFrames(const TrackRecord& record, const LensMap& map, const PathSolver& solver,
                                       size_t first, size_t end);
 
-std::vector<double> timesOf(const std::vector<SplineFrame>& frames);
-
 /// The frame at or before a time; the first one before all.
 size_t frameAt(const CameraPath& path, double time_s);
 

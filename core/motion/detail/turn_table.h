@@ -57,8 +57,8 @@ class TurnTable {
 
 /// Turns since frame `index` of a path, as far as places are followed: a little beyond the picture.
 inline TurnTable turnsSince(const CameraPath& path, size_t index, const RowTimes& rows) {
-  constexpr double kOutermost = 1.2;  // of the way to the picture's edge
-  return {[&](double offset) { return path.turnSince(index, offset); }, 0, kOutermost * rows.reach()};
+  constexpr double kBeyond = 1.2;  // of the way to the picture's edge
+  return {[&](double offset) { return path.turnSince(index, offset); }, 0, kBeyond * rows.reach()};
 }
 
 }  // namespace glenhaze::detail
