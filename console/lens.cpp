@@ -332,12 +332,8 @@ void writeFootageLens(const Target& target, const FootageShot& shot) {
   // Beside a shutter that was measured this one is only for comparison.
   changeProfile(target.file(), [&](Profile& profile) {
     if (profile.shutter) return;
-    ShutterFinding shutter;
-    shutter.shutter = f.shutter;
-    shutter.uncertainty_s = f.readout_uncertainty_s;
-    shutter.frames = f.frames;
-    shutter.residual = f.rms_px;
-    profile.shutter = shutterPartFrom(shutter, "footage", shot.clip.path.string(), 1 / shot.clip.fps.value());
+    profile.shutter =
+        shutterPartFrom(f.readout(), "footage", shot.clip.path.string(), 1 / shot.clip.fps.value());
   });
 }
 

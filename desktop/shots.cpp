@@ -104,6 +104,14 @@ void takeShots(MainWindow& window, const QString& folder) {
              QStringLiteral("bench-lens-straight.png")});
   tour->add({[&] {
                window.benchPlace().lens().setStraightView(false);
+               session.setCurrentClip(clipNamed(session, "D3_0049"));
+               window.benchPlace().chooseShot(QStringLiteral("D3_0049 along the shore.mp4"));
+               window.benchPlace().lens().setWay(LensState::Way::Footage);
+               window.benchPlace().lens().state().findFromFootage();
+             },
+             [&] { return !window.benchPlace().lens().state().busy(); },
+             QStringLiteral("bench-lens-footage.png")});
+  tour->add({[&] {
                session.setCurrentClip(clipNamed(session, "D3_0042"));
                window.benchPlace().setStation(BenchPlace::Shutter);
                window.benchPlace().chooseShot(QStringLiteral("D3 pan past uprights.mp4"));

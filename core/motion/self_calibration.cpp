@@ -264,6 +264,16 @@ class Calibration {
 
 }  // namespace
 
+ShutterFinding FootageLens::readout() const {
+  ShutterFinding found;
+  found.shutter = shutter;
+  found.uncertainty_s = readout_uncertainty_s;
+  found.frames = frames;
+  found.residual = rms_px;
+  found.global = readout_told && !shutter.rolls();
+  return found;
+}
+
 FootageLens measureLensFrom(const TrackRecord& record, double frame_interval_s, const Progress& progress) {
   const TrackRecord part = stretchWithMost(motionsOf(record), record, frame_interval_s);
   const auto usable = std::count_if(part.frames.begin(), part.frames.end(),

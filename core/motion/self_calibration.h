@@ -1,7 +1,7 @@
 #pragma once
-// The lens of a camera from ordinary footage in which it turns: focal length, bend, readout and turning in one
-// solve over tracked places (R. Hartley, "Self-calibration of stationary cameras", IJCV 1997; L. Oth et al.,
-// "Rolling shutter camera calibration", CVPR 2013).
+// The lens of a camera from ordinary footage in which it turns: focal length, bend, readout and turning in
+// one solve over tracked places (R. Hartley, "Self-calibration of stationary cameras", IJCV 1997; L. Oth et
+// al., "Rolling shutter camera calibration", CVPR 2013).
 
 #include <string>
 #include <vector>
@@ -9,7 +9,7 @@
 #include "core/base/progress.h"
 #include "core/lens/bend.h"
 #include "core/motion/tracks.h"
-#include "core/shutter/shutter.h"
+#include "core/shutter/finding.h"
 
 namespace glenhaze {
 
@@ -17,22 +17,26 @@ struct FootageLens {
   Lens lens;                     ///< Brown–Conrady or Kannala–Brandt with two coefficients; fx = fy
   double focal_uncertainty = 0;  ///< standard deviation, as a share of the focal length
   Bend bend;
-  std::vector<double> stddev;    ///< of fx fy cx cy and the coefficients; 0 for what was held
-  bool usable = false;           ///< the focal length is told
-  bool bend_told = false;        ///< otherwise the lens is straight: what it may bend is the bend's uncertainty
-  std::string why;               ///< it is not usable, or what is not told; "" when all is
-  Shutter shutter;               ///< direction unknown where no readout is told
+  std::vector<double> stddev;  ///< of fx fy cx cy and the coefficients; 0 for what was held
+  bool usable = false;         ///< the focal length is told
+  bool bend_told = false;      ///< otherwise the lens is straight: what it may bend is the bend's uncertainty
+  std::string why;             ///< it is not usable, or what is not told; "" when all is
+  Shutter shutter;             ///< direction unknown where no readout is told
   double readout_uncertainty_s = 0;
   bool readout_told = false;
-  double turned_deg = 0;         ///< the widest angle between two frames
-  double seen_to = 0;            ///< how far out places were seen, as a share of the way to the corner
+  double turned_deg = 0;  ///< the widest angle between two frames
+  double seen_to = 0;     ///< how far out places were seen, as a share of the way to the corner
   double rms_px = 0;
-  int frames = 0;                ///< that it rests on
+  int frames = 0;  ///< that it rests on
   std::vector<std::string> warnings;
+
+  /// The readout beside it, as a measurement of its own.
+  ShutterFinding readout() const;
 };
 
-/// Of the stretch of the clip with most motion, up to 400 frames. Throws Error(Evidence) when there is nothing
-/// to track, Error(Cancelled).
-FootageLens measureLensFrom(const TrackRecord& record, double frame_interval_s, const Progress& progress = {});
+/// Of the stretch of the clip with most motion, up to 400 frames. Throws Error(Evidence) when there is
+/// nothing to track, Error(Cancelled).
+FootageLens measureLensFrom(const TrackRecord& record, double frame_interval_s,
+                            const Progress& progress = {});
 
 }  // namespace glenhaze

@@ -24,6 +24,7 @@ int EvidenceModel::rowCount(const QModelIndex& parent) const {
   if (parent.isValid()) return 0;
   if (state_.way() == LensState::Way::Chart)
     return state_.chart() ? static_cast<int>(state_.chart()->views.size()) : 0;
+  if (state_.way() == LensState::Way::Footage) return state_.footage() ? 1 : 0;
   return static_cast<int>(state_.edges().size());
 }
 
@@ -34,6 +35,10 @@ QVariant EvidenceModel::headerData(int section, Qt::Orientation orientation, int
   if (role == Qt::TextAlignmentRole)
     return static_cast<int>((section >= 2 ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
   if (role != Qt::DisplayRole) return {};
+  if (state_.way() == LensState::Way::Footage)
+    return QStringList{tr("Evidence"), tr("From"),        tr("Frames"),
+                       tr("Turns by"), tr("Seen out to"), tr("Left")}
+        .value(section);
   const bool chart = state_.way() == LensState::Way::Chart;
   const QStringList names =
       chart
@@ -45,7 +50,7 @@ QVariant EvidenceModel::headerData(int section, Qt::Orientation orientation, int
 Qt::ItemFlags EvidenceModel::flags(const QModelIndex& index) const {
   if (!index.isValid()) return Qt::NoItemFlags;
   Qt::ItemFlags flags = Qt::ItemIsEnabled | Qt::ItemIsSelectable;
-  if (index.column() == 0) flags |= Qt::ItemIsUserCheckable;
+  if (index.column() == 0 && state_.way() != LensState::Way::Footage) flags |= Qt::ItemIsUserCheckable;
   return flags;
 }
 
@@ -107,6 +112,26 @@ QVariant EvidenceModel::edgeData(int row, int column, int role) const {
   }
 }
 
+QVariant EvidenceModel::footageData(const FootageLens& footage, int column, int role) const {
+  if (role == Qt::ToolTipRole && column == 4)
+    return tr("How far from the middle places were followed, of the way to the corner");
+  if (role != Qt::DisplayRole) return {};
+  switch (column) {
+    case 0:
+      return tr("turning camera");
+    case 1:
+      return fileName(state_.shot().path.string());
+    case 2:
+      return QString::number(footage.frames);
+    case 3:
+      return withUnit(footage.turned_deg, 0, QStringLiteral("°"));
+    case 4:
+      return withUnit(footage.seen_to * 100, 0, QStringLiteral("%"));
+    default:
+      return px(footage.rms_px);
+  }
+}
+
 QVariant EvidenceModel::data(const QModelIndex& index, int role) const {
   if (!index.isValid()) return {};
   if (role == Qt::TextAlignmentRole)
@@ -114,6 +139,7 @@ QVariant EvidenceModel::data(const QModelIndex& index, int role) const {
   if (state_.way() == LensState::Way::Chart)
     return chartData(state_.chart()->views[static_cast<size_t>(index.row())], index.row(), index.column(),
                      role);
+  if (state_.way() == LensState::Way::Footage) return footageData(*state_.footage(), index.column(), role);
   return edgeData(index.row(), index.column(), role);
 }
 

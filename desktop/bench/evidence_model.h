@@ -20,6 +20,7 @@ class EvidenceModel : public QAbstractTableModel {
 
  private:
   QVariant chartData(const ChartView& view, int row, int column, int role) const;
+  QVariant footageData(const FootageLens& footage, int column, int role) const;
   QVariant edgeData(int row, int column, int role) const;
   LensState& state_;
 };

@@ -4,6 +4,8 @@
 #include <functional>
 
 #include "core/base/error.h"
+#include "core/pipeline/clip_motion.h"
+#include "core/treat/decide.h"
 
 namespace glenhaze::desktop {
 
@@ -20,10 +22,12 @@ void LensState::setCamera(const CameraMode& camera, const std::optional<LensPart
   views_.clear();
   edges_.clear();
   edge_finding_.reset();
+  footage_.reset();
   lens_ = before ? std::optional(before->lens) : std::nullopt;
   nudged_ = false;
   job_.setTrouble({});
   if (before && before->method == "edges") way_ = Way::Edges;
+  if (before && before->method == "footage") way_ = Way::Footage;
   Q_EMIT changed();
 }
 
@@ -38,6 +42,7 @@ void LensState::setWay(Way way) {
   nudged_ = false;
   if (way == Way::Chart && chart_) lens_ = chart_->lens;
   if (way == Way::Edges && edge_finding_) lens_ = edge_finding_->lens;
+  if (way == Way::Footage && footage_ && footage_->usable) lens_ = footage_->lens;
   if (way == Way::ByHand && !lens_)
     lens_ = straightLens(std::max(2, camera_.width), std::max(2, camera_.height),
                          0.75 * std::max(2, camera_.width));
@@ -80,6 +85,41 @@ void LensState::findEdges() {
       job_.setTrouble(why_not);
     };
   });
+}
+
+void LensState::findFromFootage() {
+  job_.run([this, shot = shot_](const Progress& progress) -> Background::Finish {
+    MotionRequest request;
+    request.clip = shot;
+    request.lens = assumedLens(shot.width, shot.height);
+    const TrackRecord tracks = tracksFor(request, partOf(progress, 0, 0.4));
+    const FootageLens found = measureLensFrom(tracks, 1 / shot.fps.value(), partOf(progress, 0.4, 1));
+    return [found, this] {
+      footage_ = found;
+      nudged_ = false;
+      if (found.usable) lens_ = found.lens;
+      job_.setTrouble(QString::fromStdString(found.why));
+    };
+  });
+}
+
+QString LensState::comparison() const {
+  if (!footage_ || !footage_->usable || !before_ || before_->method == "footage") return {};
+  const double now = footage_->lens.fx, then = before_->lens.fx, spread = footage_->focal_uncertainty * now;
+  constexpr double kAgree = 3;  // standard deviations
+  const QString values = tr("The profile says a focal length of %1 px, this footage %2 ± %3 px: ")
+                             .arg(then, 0, 'f', 1)
+                             .arg(now, 0, 'f', 1)
+                             .arg(spread, 0, 'f', 1);
+  if (std::abs(now - then) <= kAgree * spread) return values + tr("they agree.");
+  return values + tr("they differ by %1 % of it.").arg(100 * std::abs(now - then) / then, 0, 'f', 1);
+}
+
+std::optional<ShutterPart> LensState::shutterPart() const {
+  if (way_ != Way::Footage || nudged_ || !footage_ || !footage_->usable || !footage_->readout_told ||
+      !footage_->shutter.rolls())
+    return std::nullopt;
+  return shutterPartFrom(footage_->readout(), "footage", shot_.path.string(), 1 / shot_.fps.value());
 }
 
 void LensState::markEdge(const Frame& frame, const std::vector<Point>& marks) {
@@ -187,6 +227,7 @@ std::vector<std::string> LensState::warnings() const {
   }
   if (way_ == Way::Chart && chart_) return chart_->warnings;
   if (way_ == Way::Edges && edge_finding_) return edge_finding_->warnings;
+  if (way_ == Way::Footage && footage_) return footage_->warnings;
   return {};
 }
 
@@ -199,6 +240,8 @@ std::optional<LensPart> LensState::part() const {
   }
   if (way_ == Way::Chart && chart_) return lensPartFrom(*chart_);
   if (way_ == Way::Edges && edge_finding_) return lensPartFrom(*edge_finding_, edges_);
+  if (way_ == Way::Footage && footage_ && footage_->usable)
+    return lensPartFrom(*footage_, shot_.path.string());
   return std::nullopt;
 }
 

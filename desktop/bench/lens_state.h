@@ -17,7 +17,7 @@ namespace glenhaze::desktop {
 class LensState : public QObject {
   Q_OBJECT
  public:
-  enum class Way { Chart, Edges, ByHand };
+  enum class Way { Chart, Edges, Footage, ByHand };
 
   explicit LensState(QObject* parent = nullptr);
 
@@ -35,6 +35,8 @@ class LensState : public QObject {
   ChartSpec spec;
   void findChart();
   void findEdges();
+  /// From the reference shot's own motion.
+  void findFromFootage();
   /// Adds an edge along marks in `frame`; snaps and solves in the background.
   void markEdge(const Frame& frame, const std::vector<Point>& marks);
   void setEvidenceUsed(int row, bool used);
@@ -48,6 +50,10 @@ class LensState : public QObject {
   const std::optional<ChartFinding>& chart() const { return chart_; }
   const std::optional<EdgeFinding>& edgeFinding() const { return edge_finding_; }
   const std::vector<StraightEdge>& edges() const { return edges_; }
+  const std::optional<FootageLens>& footage() const { return footage_; }
+  /// The focal length of the profile beside the footage's, in a sentence; "" when there is nothing to
+  /// compare.
+  QString comparison() const;
 
   /// The lens that is shown: the finding's, or as nudged by hand; empty when there is none yet.
   std::optional<Lens> lens() const { return lens_; }
@@ -60,6 +66,8 @@ class LensState : public QObject {
   std::vector<std::string> warnings() const;
   /// What would be put into the profile; empty when there is nothing.
   std::optional<LensPart> part() const;
+  /// The readout that was found beside the lens; empty when none was told.
+  std::optional<ShutterPart> shutterPart() const;
 
  Q_SIGNALS:
   void changed();
@@ -75,6 +83,7 @@ class LensState : public QObject {
   std::vector<ChartView> views_;
   std::vector<StraightEdge> edges_;
   std::optional<EdgeFinding> edge_finding_;
+  std::optional<FootageLens> footage_;
   std::optional<Lens> lens_;
   bool nudged_ = false;
   Background job_;

@@ -90,12 +90,15 @@ QWidget* LensStation::buildTools() {
   auto* row = new QHBoxLayout(bar);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(6);
-  ways_ = addWays(*row,
-                  {{tr("From a chart"), tr("Measure from a filmed chessboard")},
-                   {tr("From edges"),
-                    tr("Measure from edges that are straight in the world; drag along them to mark them")},
-                   {tr("By hand"), tr("Type or nudge the values")}},
-                  [this](int way) { setWay(static_cast<LensState::Way>(way)); });
+  ways_ =
+      addWays(*row,
+              {{tr("From a chart"), tr("Measure from a filmed chessboard")},
+               {tr("From edges"),
+                tr("Measure from edges that are straight in the world; drag along them to mark them")},
+               {tr("Moving footage"),
+                tr("Measure from any clip in which the camera turns about where it stands, by 15° or more")},
+               {tr("By hand"), tr("Type or nudge the values")}},
+              [this](int way) { setWay(static_cast<LensState::Way>(way)); });
   row->addSpacing(8);
   columns_ = new QSpinBox;
   rows_ = new QSpinBox;
@@ -119,6 +122,7 @@ QWidget* LensStation::buildTools() {
     if (state_.busy()) return state_.stop(), refresh();
     if (state_.way() == LensState::Way::Chart) state_.findChart();
     if (state_.way() == LensState::Way::Edges) state_.findEdges();
+    if (state_.way() == LensState::Way::Footage) state_.findFromFootage();
   });
   row->addWidget(measure_);
   paper_ = new QPushButton(tr("Make chart"));
@@ -219,7 +223,7 @@ void LensStation::showEvidence(int row) {
   int64_t frame = -1;
   if (chart && state_.chart() && row < static_cast<int>(state_.chart()->views.size()))
     frame = state_.chart()->views[static_cast<size_t>(row)].frame;
-  if (!chart && row < static_cast<int>(state_.edges().size()))
+  if (state_.way() == LensState::Way::Edges && row < static_cast<int>(state_.edges().size()))
     frame = state_.edges()[static_cast<size_t>(row)].frame;
   if (frame >= 0) slider_->setValue(static_cast<int>(frame));
   view_->update();
@@ -232,8 +236,11 @@ void LensStation::refresh() {
   for (QWidget* w : std::initializer_list<QWidget*>{columns_, rows_, paper_})
     w->setVisible(way == Way::Chart);
   measure_->setVisible(way != Way::ByHand);
-  measure_->setText(state_.busy() ? tr("Stop") : way == Way::Chart ? tr("Find the chart") : tr("Find edges"));
-  measure_->setEnabled(state_.shot().width > 0);
+  measure_->setText(state_.busy()         ? tr("Stop")
+                    : way == Way::Chart   ? tr("Find the chart")
+                    : way == Way::Footage ? tr("Measure lens")
+                                          : tr("Find edges"));
+  measure_->setEnabled(state_.shot().width > 0 && (way != Way::Footage || state_.shot().frames > 1));
   progress_->setVisible(state_.busy());
   const auto lens = state_.lens();
   const auto part = state_.part();
@@ -250,6 +257,14 @@ void LensStation::refresh() {
                .arg(state_.chart()->views_used)
                .arg(withUnit(state_.chart()->coverage * 100, 0, QStringLiteral("%"))) +
            QStringLiteral("\n") + bendText(state_.chart()->bend, true);
+  } else if (way == Way::Footage && state_.footage() && state_.footage()->usable && !state_.nudged()) {
+    const FootageLens& f = *state_.footage();
+    headline = tr("%1 ± %2").arg(withUnit(f.lens.fx, 0, {}),
+                                 withUnit(f.focal_uncertainty * f.lens.fx, 1, QStringLiteral("px")));
+    note = tr("focal length, from %1 frames that turn by %2")
+               .arg(f.frames)
+               .arg(withUnit(f.turned_deg, 0, QStringLiteral("°"))) +
+           QStringLiteral("\n") + bendText(f.bend, f.bend_told) + QStringLiteral("\n") + readoutText(f);
   } else if (after >= 0) {
     headline = withUnit(after, 2, QStringLiteral("px"));
     note = tr("straightness left, RMS · was %1").arg(withUnit(before, 1, QStringLiteral("px")));
@@ -275,11 +290,24 @@ void LensStation::refresh() {
     hint =
         tr("Drag along edges that are straight in the world: walls, railings, the horizon. Long ones near "
            "the border tell most.");
+  if (hint.isEmpty() && way == Way::Footage)
+    hint = state_.footage()
+               ? state_.comparison()
+               : tr("Take a clip that turns about where the camera stands, by 15° or more, past things "
+                    "with detail. What moves through the scene cannot be used.");
   hint_->setText(hint);
   hint_->setStyleSheet(state_.trouble().isEmpty() ? QStringLiteral("color:#B4B5B3")
                                                   : QStringLiteral("color:#E3BF55"));
   fillValues();
   remakePicture();
+}
+
+QString LensStation::readoutText(const FootageLens& footage) {
+  if (!footage.readout_told) return tr("readout: cannot be told from this");
+  if (!footage.shutter.rolls()) return tr("no readout to be seen: a global shutter");
+  return tr("readout %1 ± %2, goes into the profile too where it has none")
+      .arg(withUnit(footage.shutter.readout_s * 1000, 1, {}),
+           withUnit(footage.readout_uncertainty_s * 1000, 1, tr("ms")));
 }
 
 QString LensStation::bendText(const Bend& bend, bool bends) {
@@ -318,6 +346,7 @@ void LensStation::fillValues() {
   std::vector<double> deviation;
   if (state_.way() == LensState::Way::Chart && state_.chart()) deviation = state_.chart()->stddev;
   if (state_.way() == LensState::Way::Edges && state_.edgeFinding()) deviation = state_.edgeFinding()->stddev;
+  if (state_.way() == LensState::Way::Footage && state_.footage()) deviation = state_.footage()->stddev;
   const auto spread = [&](size_t i, int digits) {
     return i < deviation.size() && deviation[i] > 0
                ? QStringLiteral("± ") + withUnit(deviation[i], digits, {})
@@ -398,6 +427,7 @@ void LensStation::putIntoProfile() {
   try {
     Profile profile = session_.profileFor(clip_);
     profile.lens = part;
+    if (!profile.shutter) profile.shutter = state_.shutterPart();
     session_.putProfile(tr("Put lens into profile"), profile);
     hint_->setText(tr("In the profile now. Undo takes it back."));
   } catch (const Error& error) {

@@ -1,5 +1,5 @@
 #pragma once
-// The lens station of the bench: from a chart, from straight edges, or by hand.
+// The lens station of the bench: from a chart, from straight edges, from moving footage, or by hand.
 
 #include <vector>
 
@@ -44,6 +44,7 @@ class LensStation : public BenchStation {
   QWidget* buildFindings();
   void askFrame(int64_t frame);
   void refresh();
+  static QString readoutText(const FootageLens& footage);
   static QString bendText(const Bend& bend, bool bends);
   void fillValues();
   void readValues();

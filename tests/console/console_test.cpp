@@ -10,7 +10,9 @@
 #include <thread>
 
 #include "core/base/files.h"
+#include "core/lens/bend.h"
 #include "core/media/reader.h"
+#include "core/profile/profile.h"
 #include "core/run/record.h"
 #include "tests/support/footage.h"
 #include "tests/support/motion.h"
@@ -113,6 +115,37 @@ TEST_F(Console, EdgesFromMarksWriteAProfile) {
   EXPECT_LT(j["straightness_after_px"]["rms"], 0.1);
   EXPECT_EQ(j["edges"].size(), 10U);
   EXPECT_EQ(run({"profile", "check", folder / "e.glenhaze.json"}).exit_code, 0);
+}
+
+TEST_F(Console, TheLensIsToldFromFootageOrNotAtAll) {
+  sim::CameraSetup setup = testing::smallCamera(LensModel::BrownConrady, 640, 360);
+  setup.samples = 4;  // details that alias would move the wrong way
+  setup.readout_s = 0.015;
+  sim::FilmSettings film_of = testing::smallFilm(36);
+  film_of.bit_rate = 0;
+  sim::writeFilm(folder / "about.mp4", {setup, sim::millScene(), testing::lookingAbout()}, film_of);
+  const Output o = run({"lens", "footage", "--json", "--camera", "X", "--out", folder / "f.glenhaze.json",
+                        folder / "about.mp4"});
+  ASSERT_EQ(o.exit_code, 0) << o.err;
+  const json j = o.parsed();
+  EXPECT_TRUE(j["usable"]);
+  EXPECT_EQ(j["why"], "");
+  const double focal = j["focal_px"][0], spread = j["stddev"]["fx"];
+  EXPECT_NEAR(focal, setup.lens.fx, 3 * spread);
+  EXPECT_NEAR(j["bend_at_corner_px"]["value"],
+              bendAt(setup.lens, {j["bend_at_corner_px"]["at"][0], j["bend_at_corner_px"]["at"][1]}),
+              3 * j["bend_at_corner_px"]["uncertainty"].get<double>());
+  EXPECT_NEAR(j["readout_ms"], 15, 0.75);
+  EXPECT_EQ(j["direction"], "down");
+  const Profile written = loadProfile(folder / "f.glenhaze.json");
+  EXPECT_EQ(written.lens->method, "footage");
+  EXPECT_TRUE(written.shutter.has_value());
+
+  // A camera that stands: nothing is written, and the reason is said.
+  const Output still = run(
+      {"lens", "footage", "--json", "--camera", "X", "--out", folder / "g.glenhaze.json", film("a.mp4", 30)});
+  EXPECT_EQ(still.exit_code, 3);
+  EXPECT_FALSE(std::filesystem::exists(folder / "g.glenhaze.json"));
 }
 
 TEST_F(Console, ApplyMatchesSkipsAndRefusesToReplace) {

@@ -118,6 +118,34 @@ TEST_F(MotionWindow, AClipThatTheCameraTurnedIsReadTheOtherWay) {
   EXPECT_EQ(windy().motion.shutter.direction, ScanDirection::Down);
 }
 
+TEST_F(MotionWindow, TheLensIsToldFromMovingFootage) {
+  sim::CameraSetup setup = testing::smallCamera(LensModel::BrownConrady, 640, 360);
+  setup.samples = 4;  // details that alias would move the wrong way
+  setup.readout_s = 0.015;
+  sim::FilmSettings film = testing::smallFilm(36);
+  film.bit_rate = 0;
+  sim::writeFilm(folder / "about.mp4", {setup, sim::millScene(), testing::lookingAbout()}, film);
+  open(false);
+  window->go(MainWindow::Bench);
+  BenchPlace& bench = window->benchPlace();
+  bench.lens().setWay(LensState::Way::Footage);
+  ASSERT_TRUE(bench.chooseShot(QStringLiteral("about.mp4")));
+  LensState& state = bench.lens().state();
+  state.findFromFootage();
+  ASSERT_TRUE(eventually([&] { return !state.busy(); }));
+  ASSERT_TRUE(state.footage()) << state.trouble().toStdString();
+  ASSERT_TRUE(state.footage()->usable) << state.footage()->why;
+  EXPECT_NEAR(state.footage()->lens.fx / setup.lens.fx, 1, 3 * state.footage()->focal_uncertainty);
+  EXPECT_NEAR(state.footage()->lens.fx / setup.lens.fx, 1, 0.03);
+  EXPECT_TRUE(window->session().profiles().empty());
+  bench.putIntoProfile();
+  ASSERT_EQ(window->session().profiles().size(), 1U);
+  const Profile& profile = window->session().profiles()[0];
+  EXPECT_EQ(profile.lens->method, "footage");
+  ASSERT_TRUE(profile.shutter);  // told beside it, where the profile had none
+  EXPECT_NEAR(profile.shutter->shutter.readout_s, 0.015, 0.05 * 0.015);
+}
+
 // Nothing is known of the camera: the station works all the same, and says with what.
 TEST_F(MotionWindow, WithoutALensTheStationAssumesOneAndSaysSo) {
   openWindy(false, sim::millScene(), false);

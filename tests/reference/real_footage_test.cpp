@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "core/motion/self_calibration.h"
 #include "core/pipeline/render.h"
 #include "core/run/batch.h"
 #include "tests/support/footage.h"
@@ -99,6 +100,25 @@ TEST(RealFootage, HandheldCupOfNoKnownCameraIsSteadied) {
 }
 
 // The camera stands, people walk through the picture: it stays as it is.
+// None of them turns enough about where the camera stands.
+TEST(RealFootage, NoLensIsMadeUp) {
+  const std::filesystem::path packed = "/usr/share/doc/opencv-doc/opencv4/html/cup.mp4.gz";
+  const std::filesystem::path phone =
+      "/usr/share/forensics-samples/original-files/movie1/VID_20191220_170832.mp4";
+  if (!std::filesystem::exists(packed) || !std::filesystem::exists(phone))
+    GTEST_SKIP() << "the clips are not installed";
+  const testing::ScratchFolder folder;
+  const std::filesystem::path cup = folder / "cup.mp4";
+  ASSERT_EQ(std::system(("zcat " + packed.string() + " > " + cup.string()).c_str()), 0);
+  for (const std::filesystem::path& path :
+       {phone, cup, std::filesystem::path("/usr/share/doc/opencv-doc/examples/data/vtest.avi")}) {
+    const ClipInfo clip = probe(path);
+    const FootageLens found = measureLensFrom(trackClip(clip, {}), 1 / clip.fps.value());
+    EXPECT_FALSE(found.usable) << path;
+    EXPECT_FALSE(found.why.empty());
+  }
+}
+
 TEST(RealFootage, AStandingCameraIsLeftStanding) {
   const std::filesystem::path path = "/usr/share/doc/opencv-doc/examples/data/vtest.avi";
   if (!std::filesystem::exists(path)) GTEST_SKIP() << path << " is not installed";

@@ -34,6 +34,21 @@ inline sim::Motion windy(double degrees, double pan_per_s = 3, unsigned seed = 3
   };
 }
 
+/// Looks about from where it stands, ± 10° across and half of it up and down, in the hand.
+inline sim::Motion lookingAbout() {
+  return [](double t) {
+    sim::Pose base;
+    base.position = {-0.5F, -0.5F, 3.0F};
+    base.ry = 10 * std::sin(3.4 * t) * kDegree;
+    base.rx = 5 * std::sin(4.6 * t) * kDegree;
+    sim::Shake shake;
+    shake.pitch = shake.yaw = 0.5 * kDegree;
+    shake.roll = kDegree;
+    shake.seed = 4;
+    return sim::shaken(base, shake, t);
+  };
+}
+
 inline TrackRecord tracksOf(const sim::SimCamera& camera, int frames, const TrackOptions& options = {}) {
   const Lens& lens = camera.setup().lens;
   TrackRecord record;
