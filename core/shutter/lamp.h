@@ -3,9 +3,9 @@
 //
 // A lamp of frequency f (100 or 120 Hz on mains) on an even surface makes bands with a period of P rows:
 //   readout = (rows − 1) / (f · P).
-// Each row's brightness against its own mean over the clip leaves the bands without the scene; in every frame
-// a sine of one common period is fitted to them. Which way the bands run from frame to frame says which way
-// the rows are read.
+// All frames are fitted together, each row against its own mean over the clip, so that a scene of any kind is
+// told from the bands; the sign of the readout that fits is the way in which the rows are read. Bands that
+// stand still, as 120 Hz at 30 frames a second, cannot be told from the scene: then the wall must be even.
 
 #include "core/base/progress.h"
 #include "core/media/clip_info.h"

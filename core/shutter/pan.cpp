@@ -5,8 +5,10 @@
 #include <vector>
 
 #include "core/base/error.h"
+#include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/base/statistics.h"
+#include "core/lens/bend.h"
 #include "core/media/reader.h"
 
 namespace glenhaze {
@@ -17,10 +19,12 @@ constexpr int kMostFrames = 150;
 constexpr size_t kFewestFrames = 6;
 constexpr int kStrips = 12;
 constexpr int kLinesPerStrip = 6;
-constexpr int kFade = 15;          // samples to each side that make a profile's slow course
-constexpr double kSlowest = 0.6;   // px a frame: below it nothing leans visibly
-constexpr double kReach = 0.6;     // rad to each side that are looked at, with the lens
-constexpr double kSmallest = 2.0;  // codes RMS of a profile that has anything upright in it
+constexpr int kFade = 15;                  // samples to each side that make a profile's slow course
+constexpr double kLongestShare = 1.5;      // of the frame interval, that is believed of a readout
+constexpr double kGlobalWithin_s = 0.002;  // three standard deviations below which no readout is none
+constexpr double kSlowest = 0.6;           // px a frame: below it nothing leans visibly
+constexpr double kReach = 0.6;             // rad to each side that are looked at, with the lens
+constexpr double kSmallest = 2.0;          // codes RMS of a profile that has anything upright in it
 
 using Profile = std::vector<float>;
 
@@ -259,6 +263,21 @@ Line fitLine(const std::vector<Sight>& sights, bool through_origin) {
   return line;
 }
 
+// The slope's uncertainty: what leaving out one stretch of the pan after the other does to it, since the same
+// uprights are off the same way for many frames; and what is off in all (docs/accuracy.md).
+double uncertaintyOf(const std::vector<Sight>& sights, const Line& line, bool through_origin) {
+  constexpr size_t kParts = 8;
+  constexpr double kAlwaysOff = 0.0025;  // of the slope
+  std::vector<double> slopes;
+  for (size_t p = 0; p < kParts && sights.size() >= 2 * kParts; ++p) {
+    std::vector<Sight> rest = sights;
+    rest.erase(rest.begin() + static_cast<ptrdiff_t>(p * sights.size() / kParts),
+               rest.begin() + static_cast<ptrdiff_t>((p + 1) * sights.size() / kParts));
+    slopes.push_back(fitLine(rest, through_origin).slope);
+  }
+  return std::hypot(slopes.empty() ? line.spread : leftOutDeviation(slopes, kParts), kAlwaysOff * line.slope);
+}
+
 // Both speeds of the picture's middle, px a frame, from a few pairs of frames: which way the camera pans.
 Point panOf(const ClipInfo& clip, const Progress& progress) {
   Strips rows(clip, std::nullopt, false), columns(clip, std::nullopt, true);
@@ -358,7 +377,7 @@ ShutterFinding measurePan(const ClipInfo& clip, const std::optional<Lens>& lens,
   const Line line = fitLine(sights, even);
   ShutterFinding f;
   f.shutter.readout_s = std::abs(line.slope);
-  f.uncertainty_s = line.spread;
+  f.uncertainty_s = uncertaintyOf(sights, line, even);
   f.frames = static_cast<int>(sights.size());
   f.residual = line.rms;
   f.kind = ShutterPlot::Lean;
@@ -368,6 +387,12 @@ ShutterFinding measurePan(const ClipInfo& clip, const std::optional<Lens>& lens,
   }
   const double interval = 1 / clip.fps.value();
   f.share_of_frame = f.shutter.readout_s / interval;
+  // Slow or short pans past what is hardly upright say nothing, which is not the same as a global shutter.
+  if (!(f.shutter.readout_s < kLongestShare * interval) ||
+      (f.shutter.readout_s < 3 * f.uncertainty_s && 3 * f.uncertainty_s > kGlobalWithin_s))
+    throw Error(ErrorKind::Evidence, "The readout cannot be told from this pan", clip.path.string(),
+                "± " + fixedText(1000 * f.uncertainty_s, 1) + " ms",
+                "Pan quickly, and back, past a fence, columns or window frames");
   if (f.shutter.readout_s < 3 * f.uncertainty_s || f.shutter.readout_s < 2e-4) {
     f.global = true;
     f.shutter.direction = ScanDirection::Unknown;
