@@ -346,6 +346,16 @@ std::vector<Sight> sightsOf(const ClipInfo& clip, const Strips& strips, int line
   return sights;
 }
 
+// Slow or short pans past what is hardly upright say nothing, which is not the same as a global shutter.
+void refuseUntold(const ShutterFinding& f, double interval_s, const ClipInfo& clip) {
+  const bool too_long = !(f.shutter.readout_s < kLongestShare * interval_s);
+  const bool open = f.shutter.readout_s < 3 * f.uncertainty_s && 3 * f.uncertainty_s > kGlobalWithin_s;
+  if (too_long || open)
+    throw Error(ErrorKind::Evidence, "The readout cannot be told from this pan", clip.path.string(),
+                "± " + fixedText(1000 * f.uncertainty_s, 1) + " ms",
+                "Pan quickly, and back, past a fence, columns or window frames");
+}
+
 }  // namespace
 
 ShutterFinding measurePan(const ClipInfo& clip, const std::optional<Lens>& lens, const Progress& progress) {
@@ -387,12 +397,7 @@ ShutterFinding measurePan(const ClipInfo& clip, const std::optional<Lens>& lens,
   }
   const double interval = 1 / clip.fps.value();
   f.share_of_frame = f.shutter.readout_s / interval;
-  // Slow or short pans past what is hardly upright say nothing, which is not the same as a global shutter.
-  if (!(f.shutter.readout_s < kLongestShare * interval) ||
-      (f.shutter.readout_s < 3 * f.uncertainty_s && 3 * f.uncertainty_s > kGlobalWithin_s))
-    throw Error(ErrorKind::Evidence, "The readout cannot be told from this pan", clip.path.string(),
-                "± " + fixedText(1000 * f.uncertainty_s, 1) + " ms",
-                "Pan quickly, and back, past a fence, columns or window frames");
+  refuseUntold(f, interval, clip);
   if (f.shutter.readout_s < 3 * f.uncertainty_s || f.shutter.readout_s < 2e-4) {
     f.global = true;
     f.shutter.direction = ScanDirection::Unknown;

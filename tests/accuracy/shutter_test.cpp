@@ -104,7 +104,7 @@ TEST(Believed, ReadoutFromAFlickeringLamp) {
     std::filesystem::remove(folder / ("lamp" + std::to_string(i) + ".y4m"));
     ++i;
   }
-  table.expectBelieved(30);
+  table.expectBelieved(32);
 }
 
 // Uprights of all widths: what lies along the middle of a photograph, drawn out from top to bottom.
@@ -149,7 +149,7 @@ TEST(Believed, ReadoutFromAPan) {
     std::filesystem::remove(folder / ("pan" + std::to_string(i) + ".y4m"));
     ++i;
   }
-  table.expectBelieved(30);
+  table.expectBelieved(32);
 }
 
 }  // namespace

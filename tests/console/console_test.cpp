@@ -118,12 +118,7 @@ TEST_F(Console, EdgesFromMarksWriteAProfile) {
 }
 
 TEST_F(Console, TheLensIsToldFromFootageOrNotAtAll) {
-  sim::CameraSetup setup = testing::smallCamera(LensModel::BrownConrady, 640, 360);
-  setup.samples = 4;  // details that alias would move the wrong way
-  setup.readout_s = 0.015;
-  sim::FilmSettings film_of = testing::smallFilm(36);
-  film_of.bit_rate = 0;
-  sim::writeFilm(folder / "about.mp4", {setup, sim::millScene(), testing::lookingAbout()}, film_of);
+  const sim::CameraSetup setup = testing::filmLookingAbout(folder / "about.mp4");
   const Output o = run({"lens", "footage", "--json", "--camera", "X", "--out", folder / "f.glenhaze.json",
                         folder / "about.mp4"});
   ASSERT_EQ(o.exit_code, 0) << o.err;

@@ -119,12 +119,7 @@ TEST_F(MotionWindow, AClipThatTheCameraTurnedIsReadTheOtherWay) {
 }
 
 TEST_F(MotionWindow, TheLensIsToldFromMovingFootage) {
-  sim::CameraSetup setup = testing::smallCamera(LensModel::BrownConrady, 640, 360);
-  setup.samples = 4;  // details that alias would move the wrong way
-  setup.readout_s = 0.015;
-  sim::FilmSettings film = testing::smallFilm(36);
-  film.bit_rate = 0;
-  sim::writeFilm(folder / "about.mp4", {setup, sim::millScene(), testing::lookingAbout()}, film);
+  const sim::CameraSetup setup = testing::filmLookingAbout(folder / "about.mp4");
   open(false);
   window->go(MainWindow::Bench);
   BenchPlace& bench = window->benchPlace();

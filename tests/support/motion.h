@@ -49,6 +49,17 @@ inline sim::Motion lookingAbout() {
   };
 }
 
+/// A film of that, 1.2 s of 640 × 360 with a readout of 15 ms; the camera it was made with.
+inline sim::CameraSetup filmLookingAbout(const std::filesystem::path& path) {
+  sim::CameraSetup setup = smallCamera(LensModel::BrownConrady, 640, 360);
+  setup.samples = 4;  // details that alias would move the wrong way
+  setup.readout_s = 0.015;
+  sim::FilmSettings film = smallFilm(36);
+  film.bit_rate = 0;
+  sim::writeFilm(path, {setup, sim::millScene(), lookingAbout()}, film);
+  return setup;
+}
+
 inline TrackRecord tracksOf(const sim::SimCamera& camera, int frames, const TrackOptions& options = {}) {
   const Lens& lens = camera.setup().lens;
   TrackRecord record;
