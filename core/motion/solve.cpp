@@ -9,6 +9,7 @@
 #include "core/base/parallel.h"
 #include "core/motion/detail/path_solver.h"
 #include "core/motion/detail/spline_path.h"
+#include "core/motion/detail/step_fit.h"
 #include "core/motion/detail/turn_table.h"
 
 namespace glenhaze {
@@ -31,15 +32,12 @@ std::vector<RayPair> raysOf(const FrameTracks& frame, const LensMap& lens) {
 namespace {
 
 using namespace detail;
-using Matrix6 = Eigen::Matrix<double, 6, 6>;
-using Vector6 = Eigen::Matrix<double, 6, 1>;
 
 constexpr int kFewest = 8;              // pairs below which a step is not solved
 constexpr int kDraws = 80;              // of two pairs: misses a consensus of 40 % once in a million
 constexpr size_t kJury = 64;            // pairs that judge a draw: its score is known to a few per cent
 constexpr double kFirstReach_px = 3.0;  // before row times are known
 constexpr double kNextReach_px = 0.8;   // behind that: things that move a pixel a frame are told apart
-constexpr double kStill_px = 1e-4;      // a change of a step below which it is solved
 constexpr double kMovingShare = 0.35;
 
 }  // namespace
@@ -125,101 +123,6 @@ Quaternion consensus(const Pairs& pairs, double reach, unsigned seed) {
     }
   }
   return quaternionFrom(best);
-}
-
-// Whether the step is known to within a few px, or well.
-enum class Start { Far, Near };
-
-// One frame's step by weighted least squares, from `step` on. With `full`, also shift and scale: a ray
-// (x, y, z) of this frame came from (x − hx·z, y − hy·z, eˢ·z) of the one before.
-Refined refine(const Pairs& pairs, Step step, bool full, double pixel, Start start = Start::Near) {
-  Refined r;
-  Eigen::Matrix3d q = matrixFrom(step.turn);
-  const size_t n = pairs.size();
-  std::vector<Vector3> differences(n);
-  std::vector<double> errors(n);
-  const auto residual = [&](size_t k) -> Vector3 {
-    Vector3 b = pairs.b[k];
-    if (full) {
-      b.x() -= step.shift.x * b.z();
-      b.y() -= step.shift.y * b.z();
-      b.z() *= std::exp(step.log_scale);
-      b.normalize();
-    }
-    return pairs.a[k] - q * b;
-  };
-  const auto measure = [&] {
-    for (size_t k = 0; k < n; ++k) {
-      differences[k] = residual(k);
-      errors[k] = differences[k].norm();
-    }
-  };
-  constexpr int kIterations = 8;
-  constexpr int kWideIterations = 2;
-  for (int it = start == Start::Far ? 0 : kWideIterations; it < kIterations; ++it) {
-    measure();
-    const double wide = it < kWideIterations ? 4.0 : 1.5;  // px; narrows down
-    r.scale = residualScale(errors, 0.03 * pixel, wide * pixel);
-    Matrix6 normal = Matrix6::Zero();
-    Vector6 right = Vector6::Zero();
-    for (size_t k = 0; k < n; ++k) {
-      const double w = biweight(errors[k] / r.scale);
-      if (w <= 0) continue;
-      const Vector3& e = differences[k];
-      const Vector3 qb = pairs.a[k] - e;
-      if (!full) {
-        // With J = [Qb]×: JᵀJ = |Qb|²I − Qb·Qbᵀ and Jᵀe = e × Qb.
-        normal.topLeftCorner<3, 3>().noalias() +=
-            w * (qb.squaredNorm() * Eigen::Matrix3d::Identity() - qb * qb.transpose());
-        right.head<3>() -= w * e.cross(qb);
-        continue;
-      }
-      Eigen::Matrix<double, 3, 6> j;
-      j.leftCols<3>() = crossOf(qb);  // d e / d left turn: −(δ × Qb) = Qb × δ
-      const Vector3& b = pairs.b[k];
-      j.col(3) = q.col(0) * b.z();
-      j.col(4) = q.col(1) * b.z();
-      j.col(5) = -q.col(2) * b.z();
-      for (int c = 3; c < 6; ++c) j.col(c) -= qb * qb.dot(j.col(c));  // only across the ray is seen
-      normal.noalias() += w * j.transpose() * j;
-      right.noalias() -= w * j.transpose() * e;
-    }
-    const double base = r.scale * r.scale;
-    Vector6 change = Vector6::Zero();
-    if (full) {
-      // Held weakly at no shift (10 px) and no scale (2 %): a pan must not be split at random between them.
-      const double shift = base / (100 * pixel * pixel);
-      normal(3, 3) += shift;
-      normal(4, 4) += shift;
-      right(3) -= shift * step.shift.x;
-      right(4) -= shift * step.shift.y;
-      normal(5, 5) += base / 4e-4;
-      right(5) -= base / 4e-4 * step.log_scale;
-      change = normal.ldlt().solve(right);
-    } else {
-      change.head<3>() = normal.topLeftCorner<3, 3>().ldlt().solve(right.head<3>());
-    }
-    if (!change.allFinite()) break;
-    step.turn = normalized(rotationOf({change(0), change(1), change(2)}) * step.turn);
-    step.shift = step.shift + Point{change(3), change(4)};
-    step.log_scale += change(5);
-    q = matrixFrom(step.turn);
-    if (it >= kWideIterations && change.head<3>().norm() < kStill_px * pixel) break;
-  }
-  measure();
-  double sum = 0, weight = 0;
-  int agree = 0;
-  for (size_t k = 0; k < n; ++k) {
-    const double e = errors[k], w = biweight(e / r.scale);
-    sum += w * e * e;
-    weight += w;
-    agree += w > 0 ? 1 : 0;
-  }
-  step.known = true;
-  r.step = step;
-  r.share = static_cast<double>(agree) / static_cast<double>(n);
-  r.rms = weight > 0 ? std::sqrt(sum / weight) : 0;
-  return r;
 }
 
 // What a step says of a frame. Frame i sees a direction d along A·q⁻¹d with A = (s, 0, hx; 0, s, hy; 0, 0,
