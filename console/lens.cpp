@@ -1,4 +1,5 @@
 #include <cmath>
+#include <functional>
 #include <iostream>
 #include <tuple>
 
@@ -10,11 +11,10 @@
 #include "core/lens/measure.h"
 #include "core/media/reader.h"
 #include "core/motion/self_calibration.h"
-#include "core/pipeline/clip_motion.h"
+#include "core/motion/tracks.h"
 #include "core/profile/edit.h"
 #include "core/profile/from_findings.h"
 #include "core/profile/profile.h"
-#include "core/treat/decide.h"
 
 namespace glenhaze::console {
 
@@ -50,13 +50,15 @@ void requireTarget(const Target& target) {
     throw Error(ErrorKind::BadRequest, "The new profile's camera has no name", "", "", "Give --camera");
 }
 
-void writeLens(const Target& target, LensPart part, const std::optional<Rational>& fps) {
+// `put` puts what was measured into the profile; `lens` is for its picture size.
+void writeProfile(const Target& target, const Lens& lens, const std::optional<Rational>& fps,
+                  const std::function<void(Profile&)>& put) {
   if (!target.into.empty()) {
     changeProfile(target.into, [&](Profile& profile) {
-      if (profile.camera.width != part.lens.width || profile.camera.height != part.lens.height)
+      if (profile.camera.width != lens.width || profile.camera.height != lens.height)
         throw Error(ErrorKind::BadRequest, "The lens is for another picture size than the profile",
                     target.into, profile.camera.describe(), "Choose the profile of this mode");
-      profile.lens = std::move(part);
+      put(profile);
     });
     return;
   }
@@ -64,11 +66,15 @@ void writeLens(const Target& target, LensPart part, const std::optional<Rational
   profile.camera.name = target.camera;
   profile.camera.view = target.view;
   profile.camera.medium = target.medium;
-  profile.camera.width = part.lens.width;
-  profile.camera.height = part.lens.height;
+  profile.camera.width = lens.width;
+  profile.camera.height = lens.height;
   profile.camera.fps = fps;
-  profile.lens = std::move(part);
+  put(profile);
   createProfile(profile, target.out, target.overwrite ? ExistingProfile::Replace : ExistingProfile::Refuse);
+}
+
+void writeLens(const Target& target, const LensPart& part, const std::optional<Rational>& fps) {
+  writeProfile(target, part.lens, fps, [&](Profile& profile) { profile.lens = part; });
 }
 
 struct SetRequest {
@@ -143,11 +149,11 @@ std::vector<ClipInfo> probeAll(const std::vector<std::string>& names) {
   return shots;
 }
 
-void writeProfile(const MeasureRequest& r, LensPart part, const std::vector<ClipInfo>& shots) {
+void writeMeasured(const MeasureRequest& r, const LensPart& part, const std::vector<ClipInfo>& shots) {
   std::optional<Rational> fps;
   for (const ClipInfo& shot : shots)
     if (shot.kind == ClipKind::Film && !shot.variable_rate) fps = shot.fps;
-  writeLens(r.target, std::move(part), fps);
+  writeLens(r.target, part, fps);
 }
 
 json stddevOf(const Lens& lens, const std::vector<double>& values) {
@@ -191,7 +197,7 @@ Answer lensChart(const MeasureRequest& r) {
     ChartSearch search = searchChart(shots, spec, 48, line.progress());
     finding = solveChart(std::move(search.views), search.width, search.height, spec, chosenModel(r.model));
   }
-  writeProfile(r, lensPartFrom(finding), shots);
+  writeMeasured(r, lensPartFrom(finding), shots);
   Answer answer;
   answer.json = lensJson(finding.lens);
   answer.json["rms_px"] = finding.rms_px;
@@ -271,7 +277,7 @@ Answer lensEdges(const MeasureRequest& r) {
   options.model = chosenModel(r.model);
   if (r.focal > 0) options.focal_px = r.focal;
   const EdgeFinding finding = solveEdges(edges, width, height, options);
-  writeProfile(r, lensPartFrom(finding, edges), shots);
+  writeMeasured(r, lensPartFrom(finding, edges), shots);
   Answer answer;
   answer.json = lensJson(finding.lens);
   answer.json["straightness_before_px"] = {{"rms", finding.before.rms}, {"worst", finding.before.worst}};
@@ -298,43 +304,41 @@ struct FootageShot {
   FootageLens lens;
 };
 
-FootageShot surestOf(const std::vector<std::string>& names, std::vector<std::string>& others) {
+bool isSurer(const FootageLens& a, const FootageLens& b) {
+  if (a.usable != b.usable) return a.usable;
+  return a.focal_uncertainty < b.focal_uncertainty;
+}
+
+FootageShot surestOf(const std::vector<std::string>& names, std::vector<std::string>& each) {
   std::optional<FootageShot> best;
   std::optional<Error> trouble;
   for (const std::string& name : names) {
     FootageShot shot{readableClip(name), {}};
     ProgressLine line("Measuring lens");
+    const Progress whole = line.progress();
     try {
-      MotionRequest request;
-      request.clip = shot.clip;
-      request.lens = assumedLens(shot.clip.width, shot.clip.height);
-      const TrackRecord tracks = tracksFor(request, line.progress());
-      shot.lens = measureLensFrom(tracks, 1 / shot.clip.fps.value(), line.progress());
+      const TrackRecord tracks = trackClip(shot.clip, {}, partOf(whole, 0, 0.4));
+      shot.lens = measureLensFrom(tracks, 1 / shot.clip.fps.value(), partOf(whole, 0.4, 1));
     } catch (const Error& error) {
       if (error.kind() != ErrorKind::Evidence || names.size() == 1) throw;
-      others.push_back(name + ": " + error.what());
+      each.push_back(name + ": " + error.what());
       trouble = error;
       continue;
     }
-    others.push_back(shot.clip.path.filename().string() + ": focal length " + number(shot.lens.lens.fx, 1) +
-                     " ± " + number(shot.lens.focal_uncertainty * shot.lens.lens.fx, 1) + " px");
-    if (!best || shot.lens.focal_uncertainty < best->lens.focal_uncertainty) best = std::move(shot);
+    each.push_back(shot.clip.path.filename().string() + ": focal length " + number(shot.lens.lens.fx, 1) +
+                   " ± " + number(shot.lens.focal_uncertainty * shot.lens.lens.fx, 1) + " px" +
+                   (shot.lens.usable ? "" : ", not usable"));
+    if (!best || isSurer(shot.lens, best->lens)) best = std::move(shot);
   }
   if (!best) throw *trouble;
   return *best;
 }
 
 void writeFootageLens(const Target& target, const FootageShot& shot) {
-  const FootageLens& f = shot.lens;
-  writeLens(target, lensPartFrom(f, shot.clip.path.string()),
-            shot.clip.variable_rate ? std::nullopt : std::optional(shot.clip.fps));
-  if (!f.readout_told) return;
-  // Beside a shutter that was measured this one is only for comparison.
-  changeProfile(target.file(), [&](Profile& profile) {
-    if (profile.shutter) return;
-    profile.shutter =
-        shutterPartFrom(f.readout(), "footage", shot.clip.path.string(), 1 / shot.clip.fps.value());
-  });
+  writeProfile(target, shot.lens.lens, shot.clip.variable_rate ? std::nullopt : std::optional(shot.clip.fps),
+               [&](Profile& profile) {
+                 putFootageLens(profile, shot.lens, shot.clip.path.string(), 1 / shot.clip.fps.value());
+               });
 }
 
 Answer lensFootage(const MeasureRequest& r) {
@@ -359,6 +363,7 @@ Answer lensFootage(const MeasureRequest& r) {
   answer.json["usable"] = f.usable;
   answer.json["why"] = f.why;
   answer.json["clips"] = each;
+  answer.json["warnings"] = f.warnings;
   answer.exit_code = f.usable ? kAllDone : kInputUnusable;
   if (!f.usable) {
     answer.text = f.why + "\n";
@@ -375,7 +380,8 @@ Answer lensFootage(const MeasureRequest& r) {
                                       scanDirectionName(f.shutter.direction) + "\n"
                                 : "  the readout cannot be told\n") +
                 "  from " + shot.clip.path.filename().string() + ", which turns by " +
-                number(f.turned_deg, 0) + "°\nWritten: " + r.target.file() + "\n";
+                number(f.turned_deg, 0) + "°\n" + warningsText(f.warnings) + "Written: " + r.target.file() +
+                "\n";
   return answer;
 }
 

@@ -8,6 +8,7 @@
 
 #include "core/base/error.h"
 #include "core/base/numbers.h"
+#include "core/lens/usual.h"
 #include "core/motion/detail/lens_fit.h"
 #include "core/motion/detail/path_solver.h"
 #include "core/motion/detail/spline_path.h"
@@ -19,7 +20,6 @@ using namespace detail;
 
 namespace {
 
-constexpr double kUsualFocal = 0.75;   // of the longer side; common practice, no source
 constexpr double kLongestShare = 1.5;  // of the frame interval, that is believed of a readout
 constexpr size_t kFewestFrames = 20;
 constexpr size_t kFewestPairs = 20;        // of a frame that counts
@@ -34,11 +34,10 @@ constexpr double kDegrees = 180 / std::numbers::pi;
 // the other one to be out of the question; as shares of the residuals' mean square.
 constexpr double kBetter = 0.05, kOutOfQuestion = 0.3;
 
-using Free = std::vector<bool>;  // in the order of LensGlobal
 constexpr bool kYes = true, kNo = false;
-const Free kFocalOnly = {kYes, kYes, kYes, kNo, kNo, kNo, kNo};
-const Free kOneValue = {kYes, kYes, kYes, kYes, kNo, kYes, kYes};
-const Free kTwoValues = {kYes, kYes, kYes, kYes, kYes, kYes, kYes};
+constexpr LensFit::Free kFocalOnly = {kYes, kYes, kYes, kNo, kNo, kNo, kNo};
+constexpr LensFit::Free kOneValue = {kYes, kYes, kYes, kYes, kNo, kYes, kYes};
+constexpr LensFit::Free kTwoValues = {kYes, kYes, kYes, kYes, kYes, kYes, kYes};
 
 // A fit that begins where another one has come to.
 std::unique_ptr<LensFit> begun(const std::vector<SplineFrame>& frames, const Lens& lens, double usual_px,
@@ -132,7 +131,7 @@ class Calibration {
       : part_(part),
         progress_(progress),
         limit_s_(kLongestShare * frame_interval_s),
-        usual_(straightLens(part.width, part.height, kUsualFocal * std::max(part.width, part.height))) {}
+        usual_(usualLens(part.width, part.height)) {}
 
   FootageLens solve() {
     PathSolver solver(part_, usual_, RowTimes());
@@ -238,6 +237,10 @@ class Calibration {
           "The focal length cannot be told here (± " + fixedText(100 * found.focal_uncertainty, 0) +
           " %): the camera turns too little, or moves through the scene. Use footage in which it turns "
           "by 15° or more about where it stands.";
+    constexpr double kFarOut = 0.8;  // of the way to the corner
+    if (found.usable && found.seen_to < kFarOut)
+      found.warnings.push_back("Places were followed out to " + fixedText(100 * found.seen_to, 0) +
+                               " % of the way to the corner; the bend beyond is extended.");
     return found;
   }
 

@@ -20,7 +20,7 @@ struct FootageLens {
   std::vector<double> stddev;  ///< of fx fy cx cy and the coefficients; 0 for what was held
   bool usable = false;         ///< the focal length is told
   bool bend_told = false;      ///< otherwise the lens is straight: what it may bend is the bend's uncertainty
-  std::string why;             ///< it is not usable, or what is not told; "" when all is
+  std::string why;             ///< why it is not usable; "" when it is
   Shutter shutter;             ///< direction unknown where no readout is told
   double readout_uncertainty_s = 0;
   bool readout_told = false;

@@ -75,6 +75,13 @@ LensPart lensPartFrom(const FootageLens& finding, const std::string& source) {
   return part;
 }
 
+void putFootageLens(Profile& profile, const FootageLens& finding, const std::string& source,
+                    double frame_interval_s) {
+  profile.lens = lensPartFrom(finding, source);
+  if (finding.readout_told && !profile.shutter)
+    profile.shutter = shutterPartFrom(finding.readout(), "footage", source, frame_interval_s);
+}
+
 LensPart lensPartByHand(const Lens& lens) {
   LensPart part;
   part.lens = lens;

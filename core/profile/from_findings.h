@@ -10,7 +10,10 @@ namespace glenhaze {
 
 LensPart lensPartFrom(const ChartFinding& finding);
 LensPart lensPartFrom(const EdgeFinding& finding, std::span<const StraightEdge> edges);
-/// Of footage named `source`.
+/// Of footage named `source`. The readout that was told beside it goes in only where the profile has no
+/// shutter: one that was measured for itself is surer.
+void putFootageLens(Profile& profile, const FootageLens& finding, const std::string& source,
+                    double frame_interval_s);
 LensPart lensPartFrom(const FootageLens& finding, const std::string& source);
 /// Values that were typed or nudged: no residual, marked as set by hand.
 LensPart lensPartByHand(const Lens& lens);

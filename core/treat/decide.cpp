@@ -1,4 +1,5 @@
 #include "core/treat/decide.h"
+#include "core/lens/usual.h"
 
 #include <algorithm>
 #include <cmath>
@@ -245,10 +246,7 @@ IsoCurve ownCurveOf(const ClipFacts& facts) {
 
 }  // namespace
 
-Lens assumedLens(int width, int height) {
-  constexpr double kUsual = 0.75;  // focal length as a share of the longer side: 67° across
-  return straightLens(width, height, kUsual * std::max(width, height));
-}
+Lens assumedLens(int width, int height) { return usualLens(width, height); }
 
 const Profile* profileOf(const ProfileMatch& match, std::span<const Profile> profiles) {
   return match.kind == MatchKind::None ? nullptr : &profiles[static_cast<size_t>(match.profile)];

@@ -4,8 +4,8 @@
 #include <functional>
 
 #include "core/base/error.h"
-#include "core/pipeline/clip_motion.h"
-#include "core/treat/decide.h"
+#include "core/lens/usual.h"
+#include "core/motion/tracks.h"
 
 namespace glenhaze::desktop {
 
@@ -44,8 +44,7 @@ void LensState::setWay(Way way) {
   if (way == Way::Edges && edge_finding_) lens_ = edge_finding_->lens;
   if (way == Way::Footage && footage_ && footage_->usable) lens_ = footage_->lens;
   if (way == Way::ByHand && !lens_)
-    lens_ = straightLens(std::max(2, camera_.width), std::max(2, camera_.height),
-                         0.75 * std::max(2, camera_.width));
+    lens_ = usualLens(std::max(2, camera_.width), std::max(2, camera_.height));
   Q_EMIT changed();
 }
 
@@ -89,10 +88,7 @@ void LensState::findEdges() {
 
 void LensState::findFromFootage() {
   job_.run([this, shot = shot_](const Progress& progress) -> Background::Finish {
-    MotionRequest request;
-    request.clip = shot;
-    request.lens = assumedLens(shot.width, shot.height);
-    const TrackRecord tracks = tracksFor(request, partOf(progress, 0, 0.4));
+    const TrackRecord tracks = trackClip(shot, {}, partOf(progress, 0, 0.4));
     const FootageLens found = measureLensFrom(tracks, 1 / shot.fps.value(), partOf(progress, 0.4, 1));
     return [found, this] {
       footage_ = found;
@@ -106,20 +102,21 @@ void LensState::findFromFootage() {
 QString LensState::comparison() const {
   if (!footage_ || !footage_->usable || !before_ || before_->method == "footage") return {};
   const double now = footage_->lens.fx, then = before_->lens.fx, spread = footage_->focal_uncertainty * now;
-  constexpr double kAgree = 3;  // standard deviations
+  constexpr double kAgree = 3;  // standard deviations, of both together
+  const double known = before_->stddev.empty() ? 0 : before_->stddev[0];
   const QString values = tr("The profile says a focal length of %1 px, this footage %2 ± %3 px: ")
                              .arg(then, 0, 'f', 1)
                              .arg(now, 0, 'f', 1)
                              .arg(spread, 0, 'f', 1);
-  if (std::abs(now - then) <= kAgree * spread) return values + tr("they agree.");
-  return values + tr("they differ by %1 % of it.").arg(100 * std::abs(now - then) / then, 0, 'f', 1);
+  if (std::abs(now - then) <= kAgree * std::hypot(spread, known)) return values + tr("they agree.");
+  return values + tr("they differ by %1 %.").arg(100 * std::abs(now - then) / then, 0, 'f', 1);
 }
 
-std::optional<ShutterPart> LensState::shutterPart() const {
-  if (way_ != Way::Footage || nudged_ || !footage_ || !footage_->usable || !footage_->readout_told ||
-      !footage_->shutter.rolls())
-    return std::nullopt;
-  return shutterPartFrom(footage_->readout(), "footage", shot_.path.string(), 1 / shot_.fps.value());
+void LensState::putInto(Profile& profile) const {
+  if (way_ == Way::Footage && !nudged_ && footage_ && footage_->usable)
+    putFootageLens(profile, *footage_, shot_.path.string(), 1 / shot_.fps.value());
+  else
+    profile.lens = part();
 }
 
 void LensState::markEdge(const Frame& frame, const std::vector<Point>& marks) {

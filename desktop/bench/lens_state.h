@@ -66,8 +66,8 @@ class LensState : public QObject {
   std::vector<std::string> warnings() const;
   /// What would be put into the profile; empty when there is nothing.
   std::optional<LensPart> part() const;
-  /// The readout that was found beside the lens; empty when none was told.
-  std::optional<ShutterPart> shutterPart() const;
+  /// Puts it in, and the readout that was found beside it where the profile has none.
+  void putInto(Profile& profile) const;
 
  Q_SIGNALS:
   void changed();

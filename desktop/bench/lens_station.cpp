@@ -426,8 +426,7 @@ void LensStation::putIntoProfile() {
   if (!part) return;
   try {
     Profile profile = session_.profileFor(clip_);
-    profile.lens = part;
-    if (!profile.shutter) profile.shutter = state_.shutterPart();
+    state_.putInto(profile);
     session_.putProfile(tr("Put lens into profile"), profile);
     hint_->setText(tr("In the profile now. Undo takes it back."));
   } catch (const Error& error) {

@@ -251,7 +251,8 @@ std::optional<MotionRequest> StabilizationStation::request() const {
   ShootClip tried = p->clip;
   tried.stabilization = form_->settings();
   tried.stabilization_on = true;
-  tried.by_itself = true;  // without a lens it is looked at with one that is assumed
+  // Without a lens it is looked at with one that is assumed; with one, as it will be rendered.
+  tried.by_itself = tried.by_itself || !p->match.lens;
   auto basis = std::make_shared<PlanBasis>(*p->basis);
   basis->shoot.output.stabilization_on = true;
   return planClip(basis, tried, p->facts).motionWanted();
@@ -310,7 +311,7 @@ void StabilizationStation::refresh() {
   const bool working = wanted && !motion_ && session_.motion().inWork() == p->info.path;
   progress_->setVisible(working);
   if (!wanted)
-    say(tr("A still has no motion."));
+    say(p->info.frames < 2 ? tr("A still has no motion.") : tr("The clip is left as it was filmed."));
   else
     say(motion_ ? QString() : session_.motion().trouble());
   const bool is_assumed = wanted && !p->match.lens;

@@ -119,12 +119,15 @@ TEST_F(Console, EdgesFromMarksWriteAProfile) {
 
 TEST_F(Console, TheLensIsToldFromFootageOrNotAtAll) {
   const sim::CameraSetup setup = testing::filmLookingAbout(folder / "about.mp4");
+  // Of two clips the one that tells it is taken.
+  const std::string standing = film("a.mp4", 30);
   const Output o = run({"lens", "footage", "--json", "--camera", "X", "--out", folder / "f.glenhaze.json",
-                        folder / "about.mp4"});
+                        standing, folder / "about.mp4"});
   ASSERT_EQ(o.exit_code, 0) << o.err;
   const json j = o.parsed();
   EXPECT_TRUE(j["usable"]);
   EXPECT_EQ(j["why"], "");
+  EXPECT_EQ(j["clips"].size(), 2U);
   const double focal = j["focal_px"][0], spread = j["stddev"]["fx"];
   EXPECT_NEAR(focal, setup.lens.fx, 3 * spread);
   EXPECT_NEAR(j["bend_at_corner_px"]["value"],
@@ -137,8 +140,8 @@ TEST_F(Console, TheLensIsToldFromFootageOrNotAtAll) {
   EXPECT_TRUE(written.shutter.has_value());
 
   // A camera that stands: nothing is written, and the reason is said.
-  const Output still = run(
-      {"lens", "footage", "--json", "--camera", "X", "--out", folder / "g.glenhaze.json", film("a.mp4", 30)});
+  const Output still =
+      run({"lens", "footage", "--json", "--camera", "X", "--out", folder / "g.glenhaze.json", standing});
   EXPECT_EQ(still.exit_code, 3);
   EXPECT_FALSE(std::filesystem::exists(folder / "g.glenhaze.json"));
 }

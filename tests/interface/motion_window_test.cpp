@@ -157,6 +157,18 @@ TEST_F(MotionWindow, WithoutALensTheStationAssumesOneAndSaysSo) {
   EXPECT_EQ(windy().stabilization.kind, Coverage::Missing);  // looking at it changes nothing
 }
 
+// What is looked at is what would be rendered: a readout of the clip's own has no part in it.
+TEST_F(MotionWindow, WithALensTheStationTakesNothingFromTheClipItself) {
+  openWindy();
+  StabilizationStation& station = stabilization();
+  ASSERT_TRUE(eventually([&] { return station.settled(); }));
+  ShootClip set = windy().clip;
+  set.stabilization = StabilizationSettings{};
+  const auto rendered = planClip(windy().basis, set, windy().facts).motionWanted();
+  ASSERT_TRUE(rendered);
+  EXPECT_NE(window->session().motion().find(*rendered), nullptr);
+}
+
 TEST_F(MotionWindow, StabilizationIsSetOnAClipAndKeptForTheCamera) {
   openWindy();
   Session& session = window->session();

@@ -11,7 +11,7 @@ namespace glenhaze::detail {
 namespace {
 
 // What is known of lenses beforehand (common practice, no source): standard deviations about the usual focal
-// length, no bend and the middle of the picture. Footage that tells anything tells far more.
+// length, no or little bend and the middle of the picture. Footage that tells anything tells far more.
 constexpr double kFocalSpread = 0.5;     // of its logarithm
 constexpr double kBendSpread = 0.3;      // of a coefficient
 constexpr double kCentreSpread = 0.005;  // of the picture's width
@@ -151,10 +151,9 @@ void LensFit::addGlobals(FrameSums& sums, size_t i, const std::vector<Seen>& all
 // The turning δ about the world's axes moves what is seen by −m·[v]×·δ px.
 FrameSums LensFit::sumFrame(size_t i) const {
   FrameSums sums = empty(i);
-  const std::vector<Seen> found = frames_[i].pairs.empty() ? std::vector<Seen>{} : seen(i);
-  if (found.empty())
+  std::vector<Seen> all = seen(i);
+  if (all.empty())
     return supposedStep(std::move(sums), spline(), frames_[i - 1].time_s, frames_[i].time_s, frames_[i].turn);
-  std::vector<Seen> all = found;
   std::vector<double> errors, shares;
   for (const Seen& o : all) errors.push_back(o.e.norm());
   const double per_px = weightsOf(errors, shares);
@@ -194,8 +193,7 @@ void LensFit::addKnown(Eigen::MatrixXd& r, Eigen::VectorXd& gr, double& energy) 
 
 Eigen::VectorXd LensFit::moveGlobals(const Eigen::VectorXd& change) {
   Eigen::VectorXd moved = change;
-  Eigen::Vector2d to = readout_ + change.head<2>();
-  if (const double both = to.cwiseAbs().sum(); both > limit_s_) to *= limit_s_ / both;
+  const Eigen::Vector2d to = withinLimit(readout_ + change.head<2>(), limit_s_);
   moved.head<2>() = to - readout_;
   readout_ = to;
   // Far from the answer a step may be too long by far.
@@ -216,8 +214,8 @@ double LensFit::sizeOf(const Eigen::VectorXd& moved) const {
                   moved.tail<kLensGlobals - 2>().cwiseAbs().maxCoeff() * lens_.width * 0.1);
 }
 
-void LensFit::solve(std::vector<bool> free, const Progress& progress) {
-  iterate(std::move(free), progress);
+void LensFit::solve(const Free& free, const Progress& progress) {
+  iterate(std::vector<bool>(free.begin(), free.end()), progress);
   // A place is followed for seconds, and as long it may be off the same way: parts of the whole must be long,
   // though not too few.
   constexpr size_t kParts = 9, kShortest = 5;

@@ -27,8 +27,10 @@ class LensFit : public SplineSystem {
   }
 
   void beginWithReadout(const Eigen::Vector2d& readout) { readout_ = readout; }
+  /// In the order of LensGlobal.
+  using Free = std::array<bool, kLensGlobals>;
   /// Solves for what is free; the rest stays as it is.
-  void solve(std::vector<bool> free, const Progress& progress);
+  void solve(const Free& free, const Progress& progress);
 
   const Lens& lens() const { return lens_; }
   const Eigen::Vector2d& readout() const { return readout_; }

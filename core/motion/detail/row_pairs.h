@@ -28,6 +28,13 @@ inline Eigen::Vector2d sharesOf(Point p, const SplinePicture& picture) {
 /// From a frame's time to its outermost row's, s. `readout`: signed, right and down positive.
 inline double reachOf(const Eigen::Vector2d& readout) { return kOutermost * readout.cwiseAbs().sum(); }
 
+/// Both axes together stay within what one frame's rows may tie together: the band has been laid out for
+/// that.
+inline Eigen::Vector2d withinLimit(const Eigen::Vector2d& readout, double limit_s) {
+  const double both = readout.cwiseAbs().sum();
+  return both > limit_s ? Eigen::Vector2d(readout * (limit_s / both)) : readout;
+}
+
 /// How fast the camera turns about a moment, in the world's axes, rad/s; tabled, since it is asked for often.
 class Speeds {
  public:

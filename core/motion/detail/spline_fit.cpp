@@ -153,9 +153,7 @@ FrameSums SplineFit::sumFrame(size_t i) const {
 }
 
 Eigen::VectorXd SplineFit::moveGlobals(const Eigen::VectorXd& change) {
-  Eigen::Vector2d to = readout_ + change;
-  // Both axes together: what one frame's rows tie together, and so the band, has been laid out for that.
-  if (const double both = to.cwiseAbs().sum(); both > limit_s_) to *= limit_s_ / both;
+  const Eigen::Vector2d to = withinLimit(readout_ + change, limit_s_);
   const Eigen::Vector2d moved = to - readout_;
   readout_ = to;
   return moved;

@@ -357,7 +357,6 @@ SplineSystem::Posterior SplineSystem::posterior(size_t block, const Progress& pr
   const Sums sums = sum(progress);
   mean_square_ = sums.weight > 0 ? sums.squares / sums.weight : 0;
   Posterior found;
-  found.evidence = evidence(sums, log_precision_);
   found.covariance = Eigen::MatrixXd::Zero(globals_, globals_);
   Band h;
   Eigen::VectorXd g;

@@ -98,7 +98,6 @@ class SplineSystem {
   struct Posterior {
     Eigen::MatrixXd covariance;  // of the globals; 0 where they are not free
     bool known = false;
-    double evidence = 0;  // logarithm, to compare models by
   };
   /// The larger, for each, of the posterior's and the sandwich estimate over blocks of so many frames,
   /// which holds although errors of neighbours go together.

@@ -65,28 +65,28 @@ class StepFit {
     }
   }
 
+  // Pairs that count: which, how much, what separates them and where the second one points.
+  template <typename Body>
+  void forWeighed(Body body) const {
+    for (size_t k = 0; k < errors_.size(); ++k)
+      if (const double w = biweight(errors_[k] / scale_); w > 0)
+        body(k, w, differences_[k], Vector3(pairs_.a[k] - differences_[k]));
+  }
+
   // With J = [Qb]×: JᵀJ = |Qb|²I − Qb·Qbᵀ and Jᵀe = e × Qb.
   Sums turnSums() const {
     Sums sums;
-    for (size_t k = 0; k < errors_.size(); ++k) {
-      const double w = biweight(errors_[k] / scale_);
-      if (w <= 0) continue;
-      const Vector3& e = differences_[k];
-      const Vector3 qb = pairs_.a[k] - e;
+    forWeighed([&](size_t, double w, const Vector3& e, const Vector3& qb) {
       sums.normal.topLeftCorner<3, 3>().noalias() +=
           w * (qb.squaredNorm() * Eigen::Matrix3d::Identity() - qb * qb.transpose());
       sums.right.head<3>() -= w * e.cross(qb);
-    }
+    });
     return sums;
   }
 
   Sums fullSums() const {
     Sums sums;
-    for (size_t k = 0; k < errors_.size(); ++k) {
-      const double w = biweight(errors_[k] / scale_);
-      if (w <= 0) continue;
-      const Vector3& e = differences_[k];
-      const Vector3 qb = pairs_.a[k] - e;
+    forWeighed([&](size_t k, double w, const Vector3& e, const Vector3& qb) {
       Eigen::Matrix<double, 3, 6> j;
       j.leftCols<3>() = crossOf(qb);  // d e / d left turn: −(δ × Qb) = Qb × δ
       const Vector3& b = pairs_.b[k];
@@ -96,7 +96,7 @@ class StepFit {
       for (int c = 3; c < 6; ++c) j.col(c) -= qb * qb.dot(j.col(c));  // only across the ray is seen
       sums.normal.noalias() += w * j.transpose() * j;
       sums.right.noalias() -= w * j.transpose() * e;
-    }
+    });
     // Held weakly at no shift (10 px) and no scale (2 %): a pan must not be split at random between them.
     const double base = scale_ * scale_, shift = base / (100 * pixel_ * pixel_);
     sums.normal(3, 3) += shift;
