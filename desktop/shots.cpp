@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QListView>
 #include <QTimer>
 #include <algorithm>
 #include <functional>
@@ -232,6 +233,7 @@ void takeShots(MainWindow& window, const QString& folder) {
   tour->add({[&] {
                session.setCurrentClip(clipNamed(session, "A1_1110"));
                window.go(MainWindow::Shoot);
+               for (auto* list : window.findChildren<QListView*>()) list->scrollToTop();
              },
              {},
              QStringLiteral("shoot.png")});
