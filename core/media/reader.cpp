@@ -430,13 +430,13 @@ Frame readFrame(const ClipInfo& info, int64_t index, const ReadOptions& options)
   return std::move(*frame);
 }
 
-FramesAround framesAround(const ClipInfo& info, int64_t index, int side, const ReadOptions& options,
-                          const Progress& progress) {
+FramesAround framesAround(const ClipInfo& info, int64_t index, int before, int after,
+                          const ReadOptions& options, const Progress& progress) {
   ClipReader reader(info, options);
-  const int64_t first = std::max<int64_t>(0, index - side);
+  const int64_t first = std::max<int64_t>(0, index - before);
   reader.seek(first);
   FramesAround around;
-  for (int64_t i = first; i <= index + side; ++i) {
+  for (int64_t i = first; i <= index + after; ++i) {
     progress.check();
     auto frame = reader.next();
     if (!frame) break;

@@ -75,13 +75,13 @@ class ClipReader {
 /// One frame. Throws Error(Unreadable) when there is none.
 Frame readFrame(const ClipInfo& info, int64_t index, const ReadOptions& options = {});
 
-/// A frame with up to `side` frames before and after it, in order, and where among them it stands.
+/// A frame with up to so many frames before and after it, in order, and where among them it stands.
 struct FramesAround {
   std::vector<Frame> frames;
   size_t middle = 0;
 };
 /// Throws Error(Unreadable) when there is no such frame, Error(Cancelled).
-FramesAround framesAround(const ClipInfo& info, int64_t index, int side, const ReadOptions& options = {},
-                          const Progress& progress = {});
+FramesAround framesAround(const ClipInfo& info, int64_t index, int before, int after,
+                          const ReadOptions& options = {}, const Progress& progress = {});
 
 }  // namespace glenhaze

@@ -4,49 +4,80 @@
 #include <array>
 #include <cmath>
 #include <deque>
-#include <limits>
 
 #include "core/base/error.h"
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/noise/blocks.h"
 #include "core/noise/detail/block_kernel.h"
+#include "core/noise/detail/guide.h"
+#include "core/noise/detail/noise_model.h"
 #include "core/noise/detail/specks.h"
 
 namespace glenhaze {
 
+using detail::BandShares;
 using detail::BlockVector;
 using detail::kBlock;
 using detail::kBlockArea;
-using detail::kStep;
 using detail::MotionField;
+using detail::MotionPicture;
+using detail::NoiseModel;
+using detail::PlaneGuide;
 using detail::SamplePlane;
 
 namespace {
 
-constexpr int kLevels = 256;
-// Of what is left after the frames are merged, this much times its variance is shrunk at smoothing 1.
-constexpr float kShrink = 1.6F;
+// Of what is left after the frames are merged, this much times its variance is shrunk at smoothing 1 where it
+// is all noise; found on photographs (benchmarks/noise_photographs).
+constexpr float kShrink = 2.5F;
+// What following the motion adds to the error of what is followed, as a share of the noise's variance: places
+// are found and fetched to a few hundredths of a sample. Found on photographs (benchmarks/noise_photographs).
+constexpr float kForgetting = 0.03F;
 
-// A curve as the work on blocks wants it.
-struct NoiseModel {
-  NoiseCurve curve;
-  std::array<std::array<float, kBlockArea>, 3> spectrum;
-  std::array<std::array<float, kLevels>, 3> variance;  ///< by luma code, strength included
-  /// Noise at middle grey stands for the picture where motion is concerned.
-  float motion_sigma = 0;
+// A picture, and how much of the noise each of its blocks still has.
+struct Layer {
+  std::array<SamplePlane, 3> planes;
+  std::array<std::vector<BandShares>, 3> shares;  // empty: as it was filmed
+
+  const BandShares* sharesOf(size_t channel) const {
+    return shares[channel].empty() ? nullptr : shares[channel].data();
+  }
 };
+using LayerPtr = std::shared_ptr<const Layer>;
+
+// What was seen before is kept merged into one picture that goes along with the motion. A picture must not
+// depend on where in a clip the work began, so there are two such memories, each begun anew after a fixed
+// number of frames, in turns; the older one is used.
+constexpr size_t kMemories = 2;
 
 struct Held {
   Frame frame;
+  int64_t index = 0;
   std::shared_ptr<const NoiseModel> noise;
-  std::array<SamplePlane, 3> planes;
-  detail::MotionPicture motion;
-  MotionField forward, backward;  ///< to the frames after and before; empty where there is none of its size
-  std::array<float, 3>
-      coded{};           ///< variance of what hard compression left out, as far as it is to be smoothed
-  bool repeats = false;  ///< the same samples as the frame before: no evidence of its own
+  LayerPtr filmed;
+  std::array<LayerPtr, kMemories> memories;  // this frame and those before it
+  MotionPicture filmed_motion;
+  // Of the younger memory: motion for the older one may not hang on what that has forgotten already.
+  std::shared_ptr<const MotionPicture> calm;
+  MotionField forward, backward;  // from its memory to the next frame, from the frame to the memory before
+  std::array<std::vector<float>, 3> variances;  // of the noise of each block
+  bool repeats = false;  // the same samples as the frame before: no evidence of its own
 };
+
+int framesOfMemory(const DenoiseSettings& settings) {
+  return settings.frames_each_side > 0 ? 2 + 2 * settings.frames_each_side : 0;
+}
+
+// Which memory is the older one at a frame; they are begun at the multiples of `span` in turns.
+size_t olderAt(int64_t index, int span) { return 1 - static_cast<size_t>(index / span % 2); }
+bool beginsAt(int64_t index, int span, size_t memory) {
+  return index % span == 0 && static_cast<size_t>(index / span % 2) == memory;
+}
+
+bool sameShape(const Frame& a, const Frame& b) {
+  return a.width == b.width && a.height == b.height && a.format == b.format;
+}
 
 void requireSettings(const DenoiseSettings& s, const NoiseCurve& curve) {
   const auto fail = [](const std::string& why) {
@@ -58,30 +89,6 @@ void requireSettings(const DenoiseSettings& s, const NoiseCurve& curve) {
       fail(std::string(key.name) + " must be from " + exactText(key.low) + " to " + exactText(key.high));
 }
 
-// What the octaves of a curve mean for the coefficients of a block.
-std::array<float, kBlockArea> spectrumOf(const std::array<double, kNoiseOctaves>& octaves) {
-  std::array<float, kBlockArea> spectrum{};
-  for (int y = 0; y < kBlock; ++y)
-    for (int x = 0; x < kBlock; ++x)
-      spectrum[static_cast<size_t>(y * kBlock + x)] =
-          static_cast<float>(std::max(1e-3, octaves[detail::octaveOf(x, y)]));
-  return spectrum;
-}
-
-std::shared_ptr<const NoiseModel> modelOf(NoiseCurve curve, const DenoiseSettings& settings) {
-  auto model = std::make_shared<NoiseModel>();
-  for (size_t c = 0; c < 3; ++c) {
-    model->spectrum[c] = spectrumOf(curve.octaves[c]);
-    const double strength = c == 0 ? settings.luma : settings.chroma;
-    for (int level = 0; level < kLevels; ++level)
-      model->variance[c][static_cast<size_t>(level)] =
-          static_cast<float>(std::pow(strength * curve.sigmaAt(static_cast<int>(c), level), 2));
-  }
-  model->motion_sigma = static_cast<float>(curve.sigmaAt(0, 110));
-  model->curve = std::move(curve);
-  return model;
-}
-
 // What is shrunk of each coefficient: the octaves within reach, finest first.
 std::array<float, kBlockArea> shrinkOf(const DenoiseSettings& settings) {
   std::array<float, kBlockArea> amount{};
@@ -91,14 +98,6 @@ std::array<float, kBlockArea> shrinkOf(const DenoiseSettings& settings) {
         amount[static_cast<size_t>(y * kBlock + x)] = kShrink * static_cast<float>(settings.smoothing);
   return amount;
 }
-
-}  // namespace
-
-namespace {
-struct PlaneGuide;
-}
-
-namespace {
 
 template <auto Member>
 constexpr DenoiseKey keyOf(const char* name, double low, double high) {
@@ -134,18 +133,38 @@ struct Denoiser::State {
   std::shared_ptr<const NoiseModel> noise;  ///< of frames to come
   std::array<float, kBlockArea> shrink;
   std::deque<std::shared_ptr<Held>> window;
-  size_t next = 0;  ///< in `window`: the frame to finish next
-  bool draining = false;
+  size_t next = 0;               ///< in `window`: the frame to finish next
+  int lead = 0;                  ///< frames still to come that are only looked at
+  std::optional<int64_t> index;  ///< of the last frame taken
 
-  std::shared_ptr<Held> take(const Frame& frame) const;
+  std::vector<std::shared_ptr<Layer>> layers;  ///< all there are; those that nobody else holds are free
+
+  std::shared_ptr<Layer> emptyLayer();
+  std::array<std::vector<float>, 3> variancesOf(const Held& held) const;
+  std::shared_ptr<Held> take(const Frame& frame);
+  void follow(Held& before, Held& held) const;
+  void remember(const Held* before, Held& held);
   Frame finish(size_t middle) const;
-  std::shared_ptr<const Held> withoutSpecks(size_t at,
-                                            const std::vector<std::vector<BlockVector>>& cells) const;
+  LayerPtr withoutSpecks(size_t at, const std::vector<size_t>& others,
+                         const std::vector<std::vector<BlockVector>>& cells) const;
   std::vector<size_t> neighboursOf(size_t middle) const;
   MotionField motionTo(size_t middle, size_t other, std::vector<MotionField>& known) const;
-  std::vector<float> blockVariance(const Held& held, int channel, int columns, int rows) const;
-  void denoisePlane(const Held& middle, const std::vector<const Held*>& others, int channel,
-                    const PlaneGuide& guide, std::vector<std::vector<float>>* trust_out, Frame& out) const;
+  LayerPtr merged(const Held& held, const LayerPtr& memory, const PlaneGuide& luma, float aged);
+
+  // One plane of a picture against its neighbours.
+  struct Work {
+    const Held& held;
+    const Layer& middle;
+    std::vector<const Layer*> others;
+    PlaneGuide guide;  // of the plane at hand
+  };
+  template <typename Target>
+  void mergePlane(const Work& work, int channel, std::vector<std::vector<float>>* trust_out,
+                  Target target) const;
+  template <typename Target>
+  void mergePlanes(Work work, Target target) const;
+  // The memory that is used at a frame.
+  size_t usedAt(const Held& held) const { return olderAt(held.index, std::max(1, framesOfMemory(settings))); }
 };
 
 Denoiser::Denoiser(NoiseCurve curve, const DenoiseSettings& settings, int lead)
@@ -154,225 +173,196 @@ Denoiser::Denoiser(NoiseCurve curve, const DenoiseSettings& settings, int lead)
   State& s = *state_;
   s.settings = settings;
   s.shrink = shrinkOf(settings);
-  s.next = static_cast<size_t>(std::clamp(lead, 0, settings.frames_each_side));
-  s.noise = modelOf(std::move(curve), settings);
+  s.lead = std::max(0, lead);
+  s.noise = detail::noiseModel(std::move(curve), settings.luma, settings.chroma);
 }
 
 void Denoiser::changeCurve(NoiseCurve curve) {
   requireSettings(state_->settings, curve);
   if (curve == state_->noise->curve) return;
-  state_->noise = modelOf(std::move(curve), state_->settings);
+  state_->noise = detail::noiseModel(std::move(curve), state_->settings.luma, state_->settings.chroma);
 }
 
 Denoiser::~Denoiser() = default;
 Denoiser::Denoiser(Denoiser&&) noexcept = default;
 Denoiser& Denoiser::operator=(Denoiser&&) noexcept = default;
 
-std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) const {
+// Memory that was used before, where there is some: fresh pages cost as much as what is written to them.
+std::shared_ptr<Layer> Denoiser::State::emptyLayer() {
+  for (const std::shared_ptr<Layer>& layer : layers)
+    if (layer.use_count() == 1) {
+      for (auto& shares : layer->shares) shares.clear();
+      return layer;
+    }
+  return layers.emplace_back(std::make_shared<Layer>());
+}
+
+// The noise of each block of a frame; with what hard compression left out, as far as that is to be smoothed.
+std::array<std::vector<float>, 3> Denoiser::State::variancesOf(const Held& held) const {
+  const Frame& frame = held.frame;
+  std::array<float, 3> coded{};
+  if (settings.blocks > 0) {
+    const Blockiness blockiness = measureBlockiness(frame);
+    for (size_t c = 0; c < 3; ++c)
+      coded[c] = static_cast<float>(settings.blocks * blockiness.variance(c) *
+                                    std::min(1.0, c == 0 ? settings.luma : settings.chroma));
+  }
+  std::array<std::vector<float>, 3> variances;
+  for (int c = 0; c < frame.format.numPlanes(); ++c) {
+    const SamplePlane& plane = held.filmed->planes[static_cast<size_t>(c)];
+    variances[static_cast<size_t>(c)] =
+        detail::blockVariances(*held.noise, held.filmed->planes[0], c, c == 0 ? 0 : frame.format.shiftX(),
+                               c == 0 ? 0 : frame.format.shiftY(), detail::blocksAlong(plane.width),
+                               detail::blocksAlong(plane.height), coded[static_cast<size_t>(c)]);
+  }
+  return variances;
+}
+
+std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) {
   if (frame.colour.matrix == 0 && frame.format.numPlanes() == 3)
     throw Error(ErrorKind::BadRequest, "Noise is removed from luma and chroma only", "",
                 "the picture is stored as red, green and blue", "");
   auto held = std::make_shared<Held>();
   held->frame = frame;
+  held->index = index ? *index + 1 : std::max<int64_t>(0, frame.index);
+  index = held->index;
   held->noise = noise;
-  if (settings.blocks > 0) {
-    const Blockiness blockiness = measureBlockiness(frame);
-    for (size_t c = 0; c < 3; ++c)
-      held->coded[c] = static_cast<float>(settings.blocks * blockiness.variance(c) *
-                                          std::min(1.0, c == 0 ? settings.luma : settings.chroma));
-  }
+  const std::shared_ptr<Layer> filmed = emptyLayer();
   for (int p = 0; p < frame.format.numPlanes(); ++p)
-    held->planes[static_cast<size_t>(p)] = detail::samplePlane(frame, p);
-  if (settings.frames_each_side > 0) held->motion = detail::motionPicture(held->planes[0]);
-  if (window.empty()) return held;
-  Held& before = *window.back();
-  held->repeats = sameSamples(before.frame, frame);
-  if (settings.frames_each_side > 0 && before.frame.width == frame.width &&
-      before.frame.height == frame.height) {
-    before.forward = detail::estimateMotion(before.motion, held->motion, noise->motion_sigma, progress);
-    held->backward = detail::estimateMotion(held->motion, before.motion, noise->motion_sigma,
-                                            detail::turnedAround(before.forward), progress);
+    detail::toSamples(frame, p, filmed->planes[static_cast<size_t>(p)]);
+  held->filmed = filmed;
+  held->variances = variancesOf(*held);
+  Held* before = window.empty() ? nullptr : window.back().get();
+  held->repeats = before != nullptr && sameSamples(before->frame, frame);
+  if (settings.frames_each_side == 0) {
+    held->memories.fill(held->filmed);
+    return held;
   }
+  held->filmed_motion = detail::motionPicture(held->filmed->planes[0]);
+  if (before != nullptr && !sameShape(before->frame, frame)) before = nullptr;
+  if (before != nullptr) follow(*before, *held);
+  remember(before, *held);
   return held;
 }
 
-// Up to frames_each_side on both sides, of the same size; a repeated frame is passed over.
+// The motion between a frame and what is remembered up to the frame before it.
+void Denoiser::State::follow(Held& before, Held& held) const {
+  const float sigma = held.noise->motion_sigma;
+  before.forward = detail::estimateMotion(*before.calm, held.filmed_motion, sigma, progress);
+  held.backward = detail::estimateMotion(held.filmed_motion, *before.calm, sigma,
+                                         detail::turnedAround(before.forward), progress);
+}
+
+void Denoiser::State::remember(const Held* before, Held& held) {
+  const int span = framesOfMemory(settings);
+  if (before == nullptr) {
+    held.memories.fill(held.filmed);
+    held.calm = std::make_shared<MotionPicture>(held.filmed_motion);
+    return;
+  }
+  if (held.repeats) {
+    held.memories = before->memories;
+    held.calm = before->calm;
+    for (size_t m = 0; m < kMemories; ++m)
+      if (beginsAt(held.index, span, m)) {
+        held.memories[m] = held.filmed;
+        held.calm = std::make_shared<MotionPicture>(held.filmed_motion);
+      }
+    return;
+  }
+  PlaneGuide luma;
+  luma.cells.push_back(detail::cellVectors(held.backward, held.filmed_motion.soft, before->calm->soft));
+  // What noise of another strength than now is in what is remembered.
+  const float ratio = before->noise->motion_sigma / std::max(1e-3F, held.noise->motion_sigma);
+  for (size_t m = 0; m < kMemories; ++m) {
+    if (beginsAt(held.index, span, m))
+      held.memories[m] = held.filmed;
+    else if (m > 0 && before->memories[m] == before->memories[0] && held.memories[0] != held.filmed)
+      held.memories[m] = held.memories[0];
+    else
+      held.memories[m] = merged(held, before->memories[m], luma, ratio * ratio);
+  }
+  held.calm = std::make_shared<MotionPicture>(
+      detail::motionPicture(held.memories[1 - olderAt(held.index, span)]->planes[0]));
+}
+
+// A frame with what is remembered merged in; `aged`: the noise's variance then over that of now.
+LayerPtr Denoiser::State::merged(const Held& held, const LayerPtr& memory, const PlaneGuide& luma,
+                                 float aged) {
+  LayerPtr other = memory;
+  if (aged != 1) {
+    auto own = std::make_shared<Layer>(*memory);
+    for (size_t c = 0; c < 3; ++c) {
+      if (own->shares[c].empty() && own->planes[c].width > 0)
+        own->shares[c].resize(static_cast<size_t>(detail::blocksAlong(own->planes[c].width)) *
+                              static_cast<size_t>(detail::blocksAlong(own->planes[c].height)));
+      for (BandShares& shares : own->shares[c])
+        for (float& share : shares.band) share *= aged;
+    }
+    other = std::move(own);
+  }
+  const std::shared_ptr<Layer> out = emptyLayer();
+  mergePlanes({held, *held.filmed, {other.get()}, luma}, [&](size_t channel, detail::MergeJob& job) {
+    const SamplePlane& from = held.filmed->planes[channel];
+    SamplePlane& to = out->planes[channel];
+    to.reshape(from.width, from.height);
+    out->shares[channel].resize(static_cast<size_t>(job.columns) * static_cast<size_t>(job.rows));
+    job.forgetting = kForgetting;
+    job.shrink = nullptr;
+    job.mix = 0;
+    job.kept = to.row(0);
+    job.kept_shares = out->shares[channel].data();
+  });
+  for (int p = 0; p < held.frame.format.numPlanes(); ++p)
+    detail::fillBorder(out->planes[static_cast<size_t>(p)]);
+  return out;
+}
+
+// Frames after it that are looked at, up to frames_each_side, of the same shape; a repeated frame is passed
+// over.
 std::vector<size_t> Denoiser::State::neighboursOf(size_t middle) const {
   std::vector<size_t> found;
-  const auto fits = [&](size_t i) {
-    return window[i]->frame.width == window[middle]->frame.width &&
-           window[i]->frame.height == window[middle]->frame.height &&
-           window[i]->frame.format == window[middle]->frame.format;
-  };
   const auto side = static_cast<size_t>(settings.frames_each_side);
-  // A frame of another size ends what can be followed.
-  for (size_t i = 1; i <= side && middle + i < window.size() && fits(middle + i); ++i)
-    if (!window[middle + i]->repeats) found.push_back(middle + i);
-  // Backwards a frame repeats when the one after it says so.
-  for (size_t i = 1; i <= side && i <= middle && fits(middle - i); ++i)
-    if (!window[middle - i + 1]->repeats) found.push_back(middle - i);
+  // A frame of another shape ends what can be followed.
+  for (size_t i = middle + 1; i <= middle + side && i < window.size(); ++i) {
+    if (!sameShape(window[i]->frame, window[middle]->frame)) break;
+    if (!window[i]->repeats) found.push_back(i);
+  }
   return found;
 }
 
-std::vector<float> Denoiser::State::blockVariance(const Held& held, int channel, int columns,
-                                                  int rows) const {
-  const SamplePlane& luma = held.planes[0];
-  const int sx = channel == 0 ? 0 : held.frame.format.shiftX(),
-            sy = channel == 0 ? 0 : held.frame.format.shiftY();
-  const auto& table = held.noise->variance[static_cast<size_t>(channel)];
-  const float coded = held.coded[static_cast<size_t>(channel)];
-  // Means over cells of half a block; a block is the mean of four.
-  const int cell_columns = columns + 1, cell_rows = rows + 1;
-  std::vector<float> cells(static_cast<size_t>(cell_columns) * static_cast<size_t>(cell_rows));
-  parallelBlocks(cell_rows, 8, [&](int first, int last) {
-    for (int row = first; row < last; ++row)
-      for (int column = 0; column < cell_columns; ++column) {
-        const int x0 = (column * kStep - kStep) << sx, y0 = (row * kStep - kStep) << sy;
-        float sum = 0;
-        // Every other sample of every other row is enough for a mean.
-        for (int y = 0; y < kStep << sy; y += 2 << sy)
-          for (int x = 0; x < kStep << sx; x += 2 << sx) {
-            const int cy = std::clamp(y0 + y, 0, luma.height - 1), cx = std::clamp(x0 + x, 0, luma.width - 1);
-            const int code = (luma.row(cy)[cx] + detail::kSampleUnit / 2) / detail::kSampleUnit;
-            sum += table[static_cast<size_t>(std::min(code, kLevels - 1))];
-          }
-        cells[static_cast<size_t>(row) * static_cast<size_t>(cell_columns) + static_cast<size_t>(column)] =
-            sum / 16 + coded;
-      }
-  });
-  std::vector<float> blocks(static_cast<size_t>(columns) * static_cast<size_t>(rows));
-  for (int row = 0; row < rows; ++row)
-    for (int column = 0; column < columns; ++column) {
-      const float* cell = cells.data() + static_cast<ptrdiff_t>(row) * cell_columns + column;
-      blocks[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)] =
-          (cell[0] + cell[1] + cell[cell_columns] + cell[cell_columns + 1]) / 4;
-    }
-  return blocks;
-}
-
-namespace {
-
-// Where each cell of a plane is found in another frame, and how far luma trusts that for each block.
-struct PlaneGuide {
-  std::vector<std::vector<BlockVector>> cells;
-  std::vector<std::vector<float>> trust;
-};
-
-// What blocks around it say of a cell: their mean where they agree, else the one that fits the cell best.
-BlockVector cellVector(const MotionField& field, const SamplePlane& from, const SamplePlane& to, int column,
-                       int row) {
-  const int c0 = std::max(column - 1, 0), c1 = std::min(column, field.columns - 1);
-  const int r0 = std::max(row - 1, 0), r1 = std::min(row, field.rows - 1);
-  const std::array around{field.at(c0, r0), field.at(c1, r0), field.at(c0, r1), field.at(c1, r1)};
-  if (const auto mean = detail::agreement(around)) return *mean;
-  const int x = column * kStep - kStep, y = row * kStep - kStep;
-  BlockVector best = around[0];
-  int least = std::numeric_limits<int>::max();
-  for (const BlockVector& v : around) {
-    const int difference =
-        detail::cellDifference(from, to, x, y, detail::nearest(v.dx), detail::nearest(v.dy));
-    if (difference >= least) continue;
-    least = difference;
-    best = v;
-  }
-  return best;
-}
-
-std::vector<BlockVector> cellVectors(const MotionField& field, const SamplePlane& from,
-                                     const SamplePlane& to) {
-  const int columns = field.columns + 1, rows = field.rows + 1;
-  std::vector<BlockVector> cells(static_cast<size_t>(columns) * static_cast<size_t>(rows));
-  parallelBlocks(rows, 8, [&](int first, int last) {
-    for (int row = first; row < last; ++row)
-      for (int column = 0; column < columns; ++column)
-        cells[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)] =
-            cellVector(field, from, to, column, row);
-  });
-  return cells;
-}
-
-// Luma's cells and trust, looked up for the cells and blocks of a subsampled plane. Cell k begins at sample
-// 8(k − 1); what it covers of luma begins at cell ((k − 1) << shift) + 1.
-PlaneGuide subsampled(const PlaneGuide& luma, int luma_columns, int luma_rows, int columns, int rows, int sx,
-                      int sy) {
-  PlaneGuide guide;
-  const int wide = (1 << sx) - 1, high = (1 << sy) - 1;
-  for (size_t n = 0; n < luma.cells.size(); ++n) {
-    const auto cellAt = [&](int c, int r) {
-      return luma
-          .cells[n][static_cast<size_t>(std::clamp(r, 0, luma_rows)) * static_cast<size_t>(luma_columns + 1) +
-                    static_cast<size_t>(std::clamp(c, 0, luma_columns))];
-    };
-    std::vector<BlockVector> cells(static_cast<size_t>(columns + 1) * static_cast<size_t>(rows + 1));
-    for (int row = 0; row <= rows; ++row)
-      for (int column = 0; column <= columns; ++column) {
-        const int c0 = ((column - 1) << sx) + 1, r0 = ((row - 1) << sy) + 1;
-        BlockVector sum;
-        for (int j = 0; j <= high; ++j)
-          for (int i = 0; i <= wide; ++i) {
-            const BlockVector v = cellAt(c0 + i, r0 + j);
-            sum = {sum.dx + v.dx, sum.dy + v.dy};
-          }
-        const BlockVector one = cellAt(c0, r0);
-        const auto count = static_cast<float>((1 + wide) * (1 + high));
-        BlockVector v{sum.dx / count, sum.dy / count};
-        // A mean across an edge of motion would be the motion of neither side.
-        if (std::abs(v.dx - one.dx) + std::abs(v.dy - one.dy) > 1) v = one;
-        cells[static_cast<size_t>(row) * static_cast<size_t>(columns + 1) + static_cast<size_t>(column)] = {
-            v.dx / static_cast<float>(1 << sx), v.dy / static_cast<float>(1 << sy)};
-      }
-    std::vector<float> trust(static_cast<size_t>(columns) * static_cast<size_t>(rows), 1.0F);
-    for (int row = 0; row < rows; ++row)
-      for (int column = 0; column < columns; ++column) {
-        // The luma blocks that lie within this one's area.
-        const int c0 = ((column - 1) << sx) + 1, r0 = ((row - 1) << sy) + 1;
-        float& least =
-            trust[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)];
-        for (int j = 0; j <= 2 * high; ++j)
-          for (int i = 0; i <= 2 * wide; ++i)
-            least =
-                std::min(least, luma.trust[n][static_cast<size_t>(std::clamp(r0 + j, 0, luma_rows - 1)) *
-                                                  static_cast<size_t>(luma_columns) +
-                                              static_cast<size_t>(std::clamp(c0 + i, 0, luma_columns - 1))]);
-      }
-    guide.cells.push_back(std::move(cells));
-    guide.trust.push_back(std::move(trust));
-  }
-  return guide;
-}
-
-}  // namespace
-
-void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const Held*>& others, int channel,
-                                   const PlaneGuide& guide, std::vector<std::vector<float>>* trust_out,
-                                   Frame& out) const {
+// `target(channel, job)` sets where the result goes and what is special about it.
+template <typename Target>
+void Denoiser::State::mergePlane(const Work& work, int channel, std::vector<std::vector<float>>* trust_out,
+                                 Target target) const {
   const auto c = static_cast<size_t>(channel);
-  const SamplePlane& plane = middle.planes[c];
+  const Held& held = work.held;
+  const SamplePlane& plane = work.middle.planes[c];
   detail::MergeJob job;
   job.plane = plane.row(0);
+  job.shares = work.middle.sharesOf(c);
+  job.untouched = held.filmed->planes[c].row(0);
   job.stride = plane.stride;
   job.width = plane.width;
   job.height = plane.height;
   job.columns = detail::blocksAlong(plane.width);
   job.rows = detail::blocksAlong(plane.height);
-  job.neighbours = static_cast<int>(others.size());
-  for (size_t n = 0; n < others.size(); ++n) {
-    job.neighbour[n].plane = others[n]->planes[c].row(0);
-    job.neighbour[n].cells = guide.cells[n].data();
-    job.neighbour[n].trust_in = channel == 0 ? nullptr : guide.trust[n].data();
+  job.neighbours = static_cast<int>(work.others.size());
+  for (size_t n = 0; n < work.others.size(); ++n) {
+    job.neighbour[n].plane = work.others[n]->planes[c].row(0);
+    job.neighbour[n].shares = work.others[n]->sharesOf(c);
+    job.neighbour[n].cells = work.guide.cells[n].data();
+    job.neighbour[n].trust_in = channel == 0 ? nullptr : work.guide.trust[n].data();
     job.neighbour[n].trust_out = trust_out == nullptr ? nullptr : (*trust_out)[n].data();
   }
-  const std::vector<float> variances = blockVariance(middle, channel, job.columns, job.rows);
-  job.variance = variances.data();
-  job.spectrum = middle.noise->spectrum[c].data();
+  job.variance = held.variances[c].data();
+  job.spectrum = held.noise->spectrum[c].data();
   detail::expectedEnergies(job.spectrum, job.expected);
   job.tables = &tables;
   job.tolerance = static_cast<float>(settings.tolerance);
   job.shrink = settings.smoothing > 0 && settings.reach > 0 ? shrink.data() : nullptr;
   job.mix = static_cast<float>(settings.mix);
-  job.out = out.planes[c].data;
-  job.out_stride = out.planes[c].stride;
-  job.bit_depth = out.format.bit_depth;
+  target(c, job);
   // A group does one row of blocks twice: large ones lose little, but all threads want some.
   const int at_once = std::max(6, (job.rows - 1 + 2 * workerThreads() - 1) / (2 * workerThreads()));
   parallelBlocks(job.rows - 1, at_once, [&](int first, int last) {
@@ -381,71 +371,76 @@ void Denoiser::State::denoisePlane(const Held& middle, const std::vector<const H
   });
 }
 
+// Luma first: what it finds out about the motion holds for all planes. `work.guide` has luma's cells.
+template <typename Target>
+void Denoiser::State::mergePlanes(Work work, Target target) const {
+  const SamplePlane& luma = work.middle.planes[0];
+  const int columns = detail::blocksAlong(luma.width), rows = detail::blocksAlong(luma.height);
+  work.guide.trust.assign(work.others.size(),
+                          std::vector<float>(static_cast<size_t>(columns) * static_cast<size_t>(rows), 0.0F));
+  mergePlane(work, 0, &work.guide.trust, target);
+  const PixelFormat& format = work.held.frame.format;
+  if (format.numPlanes() == 1) return;
+  const SamplePlane& chroma = work.middle.planes[1];
+  work.guide = detail::subsampled(work.guide, columns, rows, detail::blocksAlong(chroma.width),
+                                  detail::blocksAlong(chroma.height), format.shiftX(), format.shiftY());
+  for (const int channel : {1, 2}) mergePlane(work, channel, nullptr, target);
+}
+
 // Motion one frame further than `known` has it: chained, then corrected on the frames themselves. `known`
 // holds the fields to the frames between, nearest first.
 MotionField Denoiser::State::motionTo(size_t middle, size_t other, std::vector<MotionField>& known) const {
-  const bool ahead = other > middle;
-  const auto stepFrom = [&](size_t i) -> const MotionField& {
-    return ahead ? window[i]->forward : window[i]->backward;
-  };
-  const size_t distance = ahead ? other - middle : middle - other;
-  while (known.size() < distance) {
-    const size_t last = ahead ? middle + known.size() : middle - known.size();
-    const size_t further = ahead ? last + 1 : last - 1;
+  while (known.size() < other - middle) {
+    const size_t last = middle + known.size();
     if (known.empty())
-      known.push_back(stepFrom(middle));
+      known.push_back(window[middle]->forward);
     else
-      known.push_back(detail::refineMotion(window[middle]->motion, window[further]->motion,
+      known.push_back(detail::refineMotion(*window[middle]->calm, window[last + 1]->filmed_motion,
                                            window[middle]->noise->motion_sigma,
-                                           detail::chained(known.back(), stepFrom(last)), progress));
+                                           detail::chained(known.back(), window[last]->forward), progress));
   }
-  return known[distance - 1];
+  return known[other - middle - 1];
 }
 
-// The frame with its specks mended from the frames right before and after it; null where one of them is
-// missing. `cells`: vectors in the order of neighboursOf().
-std::shared_ptr<const Held> Denoiser::State::withoutSpecks(
-    size_t at, const std::vector<std::vector<BlockVector>>& cells) const {
-  const std::vector<size_t> others = neighboursOf(at);
-  const auto before = std::find(others.begin(), others.end(), at - 1),
-             after = std::find(others.begin(), others.end(), at + 1);
-  if (at == 0 || before == others.end() || after == others.end()) return nullptr;
-  const auto side = [&](auto which) {
-    return detail::SpeckSide{&window[*which]->planes, &cells[static_cast<size_t>(which - others.begin())]};
-  };
-  auto mended = std::make_shared<Held>(*window[at]);
-  const PixelFormat& format = mended->frame.format;
-  const int found = detail::mendSpecks(mended->planes, format.numPlanes(), format.shiftX(), format.shiftY(),
-                                       side(before), side(after), mended->noise->variance[0].data());
+// What is remembered with its specks mended from the frames right before and after; null where one of them is
+// missing. `cells`: vectors in the order of `others`.
+LayerPtr Denoiser::State::withoutSpecks(size_t at, const std::vector<size_t>& others,
+                                        const std::vector<std::vector<BlockVector>>& cells) const {
+  if (at == 0 || others.empty() || others[0] != at + 1) return nullptr;
+  const Held &held = *window[at], &before = *window[at - 1];
+  if (held.repeats || !sameShape(held.frame, before.frame)) return nullptr;
+  const std::vector<BlockVector> back =
+      detail::cellVectors(held.backward, held.filmed_motion.soft, before.calm->soft);
+  const size_t used = usedAt(held);
+  auto mended = std::make_shared<Layer>(*held.memories[used]);
+  const PixelFormat& format = held.frame.format;
+  const int found =
+      detail::mendSpecks(mended->planes, format.numPlanes(), format.shiftX(), format.shiftY(),
+                         {&before.memories[used]->planes, &back},
+                         {&window[at + 1]->filmed->planes, &cells[0]}, held.noise->variance[0].data());
   return found > 0 ? mended : nullptr;
 }
 
 Frame Denoiser::State::finish(size_t at) const {
-  const Held& source = *window[at];
-  std::vector<const Held*> others;
-  Frame out = makeFrameLike(source.frame, source.frame.width, source.frame.height);
-  std::vector<MotionField> fields, ahead, behind;
-  for (const size_t i : neighboursOf(at)) {
-    others.push_back(window[i].get());
-    fields.push_back(motionTo(at, i, i > at ? ahead : behind));
-  }
+  const Held& held = *window[at];
+  Frame out = makeFrameLike(held.frame, held.frame.width, held.frame.height);
+  std::vector<const Layer*> others;
   PlaneGuide luma;
-  const int columns = detail::blocksAlong(source.frame.width),
-            rows = detail::blocksAlong(source.frame.height);
-  for (size_t n = 0; n < others.size(); ++n)
-    luma.cells.push_back(cellVectors(fields[n], source.motion.soft, others[n]->motion.soft));
-  luma.trust.assign(others.size(),
-                    std::vector<float>(static_cast<size_t>(columns) * static_cast<size_t>(rows), 0.0F));
-  std::shared_ptr<const Held> mended;
-  if (settings.specks > 0) mended = withoutSpecks(at, luma.cells);
-  const Held& middle = mended ? *mended : *window[at];
-  denoisePlane(middle, others, 0, luma, &luma.trust, out);
-  if (middle.frame.format.numPlanes() == 1) return out;
-  const detail::SamplePlane& chroma = middle.planes[1];
-  const PlaneGuide guide =
-      subsampled(luma, columns, rows, detail::blocksAlong(chroma.width), detail::blocksAlong(chroma.height),
-                 middle.frame.format.shiftX(), middle.frame.format.shiftY());
-  for (const int channel : {1, 2}) denoisePlane(middle, others, channel, guide, nullptr, out);
+  std::vector<MotionField> ahead;
+  const std::vector<size_t> neighbours = neighboursOf(at);
+  for (const size_t i : neighbours) {
+    others.push_back(window[i]->filmed.get());
+    luma.cells.push_back(
+        detail::cellVectors(motionTo(at, i, ahead), held.calm->soft, window[i]->filmed_motion.soft));
+  }
+  LayerPtr mended;
+  if (settings.specks > 0) mended = withoutSpecks(at, neighbours, luma.cells);
+  mergePlanes({held, mended ? *mended : *held.memories[usedAt(held)], others, std::move(luma)},
+              [&](size_t channel, detail::MergeJob& job) {
+                job.out = out.planes[channel].data;
+                job.out_stride = out.planes[channel].stride;
+                job.bit_depth = out.format.bit_depth;
+              });
   return out;
 }
 
@@ -453,14 +448,19 @@ std::optional<Frame> Denoiser::push(const Frame& frame, const Progress& progress
   State& s = *state_;
   s.progress = progress;
   s.window.push_back(s.take(frame));
+  // The frame before the one to be finished is looked at for specks.
+  while (s.next > 1) {
+    s.window.pop_front();
+    --s.next;
+  }
+  if (s.lead > 0) {
+    --s.lead;
+    ++s.next;
+    return std::nullopt;
+  }
   const auto side = static_cast<size_t>(s.settings.frames_each_side);
   if (s.window.size() - 1 < s.next + side) return std::nullopt;
-  Frame out = s.finish(s.next);
-  if (s.next < side)
-    ++s.next;
-  else
-    s.window.pop_front();
-  return out;
+  return s.finish(s.next++);
 }
 
 std::optional<Frame> Denoiser::drain(const Progress& progress) {
@@ -470,12 +470,17 @@ std::optional<Frame> Denoiser::drain(const Progress& progress) {
   return s.finish(s.next++);
 }
 
+int Denoiser::looksBack(const DenoiseSettings& settings, int64_t index) {
+  const int span = framesOfMemory(settings);
+  if (span == 0) return 0;
+  return static_cast<int>(index < 2 * span ? index : span + index % span);
+}
+
 Frame denoiseOne(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve,
                  const DenoiseSettings& settings) {
-  const auto side = static_cast<size_t>(settings.frames_each_side);
-  const size_t first = middle > side ? middle - side : 0, last = std::min(frames.size(), middle + side + 1);
-  Denoiser denoiser(curve, settings, static_cast<int>(middle - first));
-  for (size_t i = first; i < last; ++i)
+  Denoiser denoiser(curve, settings, static_cast<int>(middle));
+  const size_t last = std::min(frames.size(), middle + static_cast<size_t>(settings.frames_each_side) + 1);
+  for (size_t i = 0; i < last; ++i)
     if (auto done = denoiser.push(frames[i])) return *done;
   if (auto done = denoiser.drain()) return *done;
   throw Error(ErrorKind::BadRequest, "There is no such frame", "", std::to_string(middle), "");

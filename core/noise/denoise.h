@@ -15,8 +15,10 @@ namespace glenhaze {
 
 /// Every default is right for most footage; strengths are multiples of the measured noise.
 struct DenoiseSettings {
-  int frames_each_side = 1;  ///< 0..4; 0: within the picture only
-  double luma = 1;           ///< 1: as measured; 0: luma is left alone
+  /// 0..4; 0: within the picture only. So many frames are looked at ahead; as many and four times that, or
+  /// more, are remembered.
+  int frames_each_side = 1;
+  double luma = 1;  ///< 1: as measured; 0: luma is left alone
   double chroma = 1;
   double smoothing = 1;  ///< how much texture is traded for smoothness within the picture, 0..3
   double tolerance = 1;  ///< how much motion is tolerated before a place is left alone, 0.25..4
@@ -40,11 +42,15 @@ struct DenoiseKey {
 };
 std::span<const DenoiseKey> denoiseKeys();
 
-/// Frames in, frames out, in order; holds frames_each_side frames back. The same bits whatever the number of
-/// threads. Not safe for two threads at once.
+/// Frames in, frames out, in order; holds frames_each_side frames back. What was seen before is remembered as
+/// one picture that is merged along the motion, each octave of each block by the noise that is left in it (a
+/// Kalman filter: R. Kalman, "A new approach to linear filtering and prediction problems", 1960); frames
+/// after it are looked at as they were filmed. The same bits whatever the number of threads. Not safe for two
+/// threads at once.
 class Denoiser {
  public:
-  /// The first `lead` frames (up to frames_each_side) only stand beside those after them and do not come out.
+  /// The first `lead` frames are only looked at for those after them and do not come out. Frames are counted
+  /// from the index of the first one.
   /// Throws Error(BadRequest) when a setting is out of its range or the curve is empty.
   Denoiser(NoiseCurve curve, const DenoiseSettings& settings, int lead = 0);
   ~Denoiser();
@@ -61,12 +67,15 @@ class Denoiser {
   /// The frames still inside; to be called until it is empty.
   std::optional<Frame> drain(const Progress& progress = {});
 
+  /// How many frames before frame `index` of a clip must be pushed first for the same bits as from its start.
+  static int looksBack(const DenoiseSettings& settings, int64_t index);
+
  private:
   struct State;
   std::unique_ptr<State> state_;
 };
 
-/// The middle one of a few frames in order, for looking at one frame.
+/// One of a few frames in order, for looking at it.
 Frame denoiseOne(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve,
                  const DenoiseSettings& settings);
 

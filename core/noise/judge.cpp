@@ -78,7 +78,8 @@ double strengthThatKeepsStructure(const std::vector<Frame>& frames, size_t middl
 
 double strengthThatKeepsStructure(const ClipInfo& clip, Fields fields, int64_t frame, const NoiseCurve& curve,
                                   const DenoiseSettings& settings, const Progress& progress) {
-  const FramesAround around = framesAround(clip, frame, settings.frames_each_side, {0, fields}, progress);
+  const FramesAround around = framesAround(clip, frame, Denoiser::looksBack(settings, frame),
+                                           settings.frames_each_side, {0, fields}, progress);
   return strengthThatKeepsStructure(around.frames, around.middle, curve, settings, progress);
 }
 

@@ -43,7 +43,7 @@ std::optional<MotionRequest> motionRequestOf(const Treatment& t, const ClipInfo&
 
 Chain::Chain(const Correction& correction, PictureSize source, ChainOptions options)
     : first_(options.first),
-      sensor_looks_(correction.looksAround() > 0),
+      sensor_looks_(correction.looksAhead() > 0),
       takes_back_(correction.mendsOwnMotion()),
       geometry_(correction, source),
       format_(std::move(options.format)) {
@@ -51,8 +51,8 @@ Chain::Chain(const Correction& correction, PictureSize source, ChainOptions opti
                                    correction.motion->shutter.rolls());
   // What moves on its own is told by the frame before as well, as it looks when it is clean.
   const int64_t clean_from = std::max<int64_t>(0, first_ - (own ? 1 : 0));
-  feed_from_ = std::max<int64_t>(0, clean_from - correction.looksAround());
-  feed_beyond_ = correction.looksAround() + (own ? 1 : 0);
+  feed_from_ = clean_from - correction.looksBack(clean_from);
+  feed_beyond_ = correction.looksAhead() + (own ? 1 : 0);
   if (correction.cleans()) sensor_.emplace(correction, static_cast<int>(clean_from - feed_from_));
   if (own) own_.emplace(correction);
 }

@@ -42,8 +42,9 @@ struct Correction {
   }
   /// Whether each frame's own motion is measured and taken back.
   bool mendsOwnMotion() const { return shutter_local && motion && motion->shutter.rolls(); }
-  /// Frames on each side that one frame's cleaning looks at.
-  int looksAround() const { return noise ? denoise.frames_each_side : 0; }
+  /// Frames before a frame and after it that its cleaning looks at.
+  int looksBack(int64_t frame) const { return noise ? Denoiser::looksBack(denoise, frame) : 0; }
+  int looksAhead() const { return noise ? denoise.frames_each_side : 0; }
   bool movesPixels(PictureSize source) const {
     return lens.has_value() || motion != nullptr || (output.width > 0 && !(output == source));
   }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <deque>
 
 #include "core/base/error.h"
 #include "core/pipeline/chain.h"
@@ -10,10 +11,12 @@ namespace glenhaze {
 
 namespace {
 
-// Frame `index`, which is one of `frames`, through the whole chain.
-FinishedFrame finishedBy(Chain& chain, std::span<const Frame> frames, const Progress& progress) {
+// The frame that a chain is for, through all of it. `pushed`: how many frames that took.
+FinishedFrame finishedBy(Chain& chain, std::span<const Frame> frames, int& pushed, const Progress& progress) {
+  pushed = 0;
   for (const Frame& frame : frames) {
     if (frame.index < chain.feedFrom()) continue;
+    ++pushed;
     if (auto done = chain.push(frame, progress)) return std::move(*done);
   }
   auto done = chain.drain(progress);
@@ -26,20 +29,27 @@ FinishedFrame finishedBy(Chain& chain, std::span<const Frame> frames, const Prog
 std::vector<VariantFrame> tryVariants(const ClipInfo& clip, Fields fields, int64_t index,
                                       const Correction& correction, std::span<const DenoiseSettings> settings,
                                       const Progress& progress) {
-  int side = 0;
-  for (const DenoiseSettings& s : settings) side = std::max(side, s.frames_each_side);
-  // What moves on its own is told by one frame more.
-  const auto [frames, middle] =
-      framesAround(clip, index, side + (correction.mendsOwnMotion() ? 1 : 0), {0, fields}, progress);
-  std::vector<VariantFrame> results;
+  std::deque<Chain> chains;
+  int64_t before = 0, after = 0;
   for (const DenoiseSettings& s : settings) {
     Correction own = correction;
     own.denoise = s;
-    Chain chain(own, {clip.width, clip.height}, {.first = index, .measure_own_motion = false, .format = {}});
+    chains.emplace_back(own, PictureSize{clip.width, clip.height},
+                        ChainOptions{.first = index, .measure_own_motion = false, .format = {}});
+    before = std::max(before, index - chains.back().feedFrom());
+    after = std::max(after, chains.back().feedBeyond());
+  }
+  const auto [frames, middle] =
+      framesAround(clip, index, static_cast<int>(before), static_cast<int>(after), {0, fields}, progress);
+  std::vector<VariantFrame> results;
+  for (Chain& chain : chains) {
     const auto started = std::chrono::steady_clock::now();
-    const FinishedFrame done = finishedBy(chain, frames, progress);
+    int pushed = 0;
+    const FinishedFrame done = finishedBy(chain, frames, pushed, progress);
     VariantFrame result;
-    result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
+    // What a frame takes in a stream of them.
+    result.seconds =
+        std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count() / pushed;
     if (correction.noise) result.removal = judgeRemoval(frames[middle], done.clean, *correction.noise);
     result.corrected = done.picture;
     results.push_back(std::move(result));

@@ -115,6 +115,47 @@ TEST(Denoise, AStillPictureIsAveragedOverFrames) {
   }
 }
 
+// What was seen before is remembered: many frames leave less noise than the three of one frame and its
+// neighbours, whose mean would leave a third.
+TEST(Denoise, WhatWasSeenBeforeIsRemembered) {
+  const Frame clean = testing::paint(192, 128, {}, landscape);
+  std::vector<Frame> frames;
+  for (unsigned i = 0; i < 13; ++i) frames.push_back(noisy(clean, 6, 4, 10 + i));
+  DenoiseSettings settings;
+  settings.smoothing = 0;
+  const auto out = removed(frames, testing::evenCurve(6, 4), settings);
+  const auto left = [&](size_t at) { return squaredError(out[at], clean, 0, 8, 8, 184, 120); };
+  EXPECT_LT(left(5), 36.0 / 4.5);
+  // Also after the memory was begun anew, and no less than before.
+  for (const size_t at : {8U, 9U, 10U, 11U}) EXPECT_LT(left(at), 36.0 / 4.5) << at;
+}
+
+// A preview begins in the middle of a clip and shows what a render delivers.
+TEST(Denoise, WhereTheWorkBeginsMakesNoDifference) {
+  std::vector<Frame> frames;
+  for (int i = 0; i < 17; ++i) {
+    frames.push_back(noisy(testing::paint(96, 64, {}, [&](int x, int y) { return landscape(x + 2 * i, y); }),
+                           5, 3, static_cast<unsigned>(i)));
+    // Frames that stand twice, also where a memory begins.
+    if (i == 6 || i == 8 || i == 13) frames.back() = cloneFrame(frames[frames.size() - 2]);
+    frames.back().index = i;
+  }
+  for (const int side : {0, 1, 2}) {
+    DenoiseSettings settings;
+    settings.specks = 1;
+    settings.frames_each_side = side;
+    const auto all = removed(frames, testing::evenCurve(5, 3), settings);
+    for (int64_t at = 0; at < 17; ++at) {
+      const int back = Denoiser::looksBack(settings, at);
+      ASSERT_LE(back, at);
+      const std::vector<Frame> some(frames.begin() + (at - back), frames.end());
+      const Frame one = denoiseOne(some, static_cast<size_t>(back), testing::evenCurve(5, 3), settings);
+      EXPECT_TRUE(sameSamples(one, all[static_cast<size_t>(at)]))
+          << "frame " << at << ", " << side << " ahead";
+    }
+  }
+}
+
 // The plain code for processors without vectors is held against whatever this one has.
 TEST(Denoise, EveryInstructionSetGivesTheSamePicture) {
   std::vector<Frame> frames;

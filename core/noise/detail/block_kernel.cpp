@@ -18,8 +18,6 @@ HWY_BEFORE_NAMESPACE();
 namespace glenhaze::detail::HWY_NAMESPACE {
 namespace {
 
-// Octaves of a block's coefficients by the larger of both frequencies: 0, 1, 2–3, 4–7, 8–15.
-constexpr int kBands = 5;
 constexpr int kBandStart[kBands + 1] = {0, 1, 2, 4, 8, 16};
 constexpr float kBandCount[kBands] = {1, 3, 12, 48, 192};
 
@@ -47,15 +45,39 @@ HWY_INLINE void bandMeans(const float (&columns)[kBands][kBlock], float* HWY_RES
 constexpr float kChance[kBands] = {1.4142F, 0.8165F, 0.4082F, 0.2041F, 0.1021F};
 constexpr float kMeanChance = 0.0884F;
 
+// f(row, column, value) over all coefficients, with what `band` says of their octaves.
+template <typename F>
+HWY_INLINE void eachOfBands(const float (&band)[kBands], F f) {
+  Vector values[kBands];
+  for (int b = 0; b < kBands; ++b) values[b] = hn::Set(kLanes, band[b]);
+  for (int x = 0; x < kBlock; x += kWide) {
+    // Of the rows of the coarsest octave each column has its own octave's value; finer rows overrule.
+    Vector row = values[kBands - 1];
+    GLENHAZE_UNROLL
+    for (int b = kBands - 2; b >= 0; --b) row = hn::IfThenElse(before(x, kBandStart[b + 1]), values[b], row);
+    GLENHAZE_UNROLL
+    for (int b = 0; b < kBands; ++b) {
+      row = hn::IfThenElse(before(x, kBandStart[b + 1]), values[b], row);
+      GLENHAZE_UNROLL
+      for (int y = kBandStart[b]; y < kBandStart[b + 1]; ++y) f(y, x, row);
+    }
+  }
+}
+
+// How noisy the picture in the middle and a neighbour are, as shares of the noise as it was filmed.
+struct Both {
+  BandShares middle, other;
+  float sum(int band) const { return middle.band[band] + other.band[band]; }
+};
+
 // A neighbour's difference from the middle, d, is added to `sum` as far as noise explains it. It weighs
-// against the middle by the inverse of its error's variance, which is noise plus what it differs beyond
-// noise. Returns how far the block as a whole is trusted.
-HWY_INLINE float merge(const Block& d, const Block& inverse_noise, float tolerance, float trust_in,
-                       Block& sum, Block& total) {
+// against the middle by the inverse of its error's variance, which is its noise plus what it differs beyond
+// noise; the weights of the octaves are added to `given`. Returns how far the block as a whole is trusted.
+HWY_INLINE float merge(const Block& d, const Block& precision, const Both& shares, float tolerance,
+                       float trust_in, Block& sum, Block& total, float (&given)[kBands]) {
   Block e;
   alignas(64) float columns[kBands][kBlock];
   Vector most = hn::Zero(kLanes);
-  const Vector half = hn::Set(kLanes, 0.5F);
   for (int x = 0; x < kBlock; x += kWide) {
     GLENHAZE_UNROLL
     for (int b = 0; b < kBands; ++b) {
@@ -63,7 +85,7 @@ HWY_INLINE float merge(const Block& d, const Block& inverse_noise, float toleran
       GLENHAZE_UNROLL
       for (int y = kBandStart[b]; y < kBandStart[b + 1]; ++y) {
         const Vector c = hn::Load(kLanes, &d.v[y][x]);
-        const Vector v = hn::Mul(hn::Mul(c, c), hn::Mul(half, hn::Load(kLanes, &inverse_noise.v[y][x])));
+        const Vector v = hn::Mul(hn::Mul(c, c), hn::Load(kLanes, &precision.v[y][x]));
         hn::Store(v, kLanes, &e.v[y][x]);
         most = hn::Max(most, v);
         column = hn::Add(column, v);
@@ -77,35 +99,60 @@ HWY_INLINE float merge(const Block& d, const Block& inverse_noise, float toleran
   for (int b = 1; b < kBands; ++b) all += means[b] * kBandCount[b];
   all /= static_cast<float>(kBlockArea - 1);
   const auto beyond = [](float v) { return v > 0 ? v : 0.0F; };
-  const float block = trust_in / (1 + 2 * beyond(all - 1 - 2 * kMeanChance) / tolerance);
-  Vector weights[kBands];
-  for (int b = 0; b < kBands; ++b)
-    weights[b] = hn::Set(kLanes, block / (1 + 2.5F * beyond(means[b] - 1 - kChance[b]) / tolerance));
+  const float block = 1 + 2 * beyond(all - 1 - 2 * kMeanChance) / tolerance;
+  // The variance of its error over that of the middle's; what differs beyond chance counts in halves, as both
+  // may be wrong.
+  float error[kBands], weights[kBands];
+  for (int b = 0; b < kBands; ++b) {
+    const float unlike = block * (1 + 2.5F * beyond(means[b] - 1 - kChance[b]) / tolerance) - 1;
+    const float half = 0.5F * shares.sum(b) / shares.middle.band[b];
+    error[b] = shares.other.band[b] / shares.middle.band[b] + half * unlike;
+    weights[b] = trust_in / error[b];
+    given[b] += weights[b];
+  }
   // A single coefficient far beyond chance is something that moved.
   const float far = 8 * tolerance;
   const bool moved = hn::GetLane(hn::MaxOfLanes(kLanes, most)) > far;
+  const auto add = [&](int y, int x, Vector weight) {
+    hn::Store(hn::MulAdd(weight, hn::Load(kLanes, &d.v[y][x]), hn::Load(kLanes, &sum.v[y][x])), kLanes,
+              &sum.v[y][x]);
+    hn::Store(hn::Add(weight, hn::Load(kLanes, &total.v[y][x])), kLanes, &total.v[y][x]);
+  };
+  if (!moved) {
+    eachOfBands(weights, add);
+    return trust_in / block;
+  }
   const Vector limit = hn::Set(kLanes, far);
+  eachOfBands(weights, [&](int y, int x, Vector weight) {
+    const Vector share = hn::ApproximateReciprocal(hn::Max(limit, hn::Load(kLanes, &e.v[y][x])));
+    add(y, x, hn::Mul(weight, hn::Mul(limit, share)));
+  });
+  return trust_in / block;
+}
+
+// How much is shrunk hangs on how much of an octave of a block is structure: the more its mean energy is
+// beyond that of the noise left, the less. `noise` is scaled by one over the other.
+HWY_INLINE void weighStructure(const Block& c, Block& noise) {
+  alignas(64) float columns[kBands][kBlock];
   for (int x = 0; x < kBlock; x += kWide) {
-    // Of the rows of the coarsest octave each column has its own octave's weight; finer rows overrule.
-    Vector row = weights[kBands - 1];
-    GLENHAZE_UNROLL
-    for (int b = kBands - 2; b >= 0; --b) row = hn::IfThenElse(before(x, kBandStart[b + 1]), weights[b], row);
     GLENHAZE_UNROLL
     for (int b = 0; b < kBands; ++b) {
-      row = hn::IfThenElse(before(x, kBandStart[b + 1]), weights[b], row);
+      Vector column = hn::Zero(kLanes);
       GLENHAZE_UNROLL
       for (int y = kBandStart[b]; y < kBandStart[b + 1]; ++y) {
-        Vector weight = row;
-        if (moved)
-          weight = hn::Mul(
-              row, hn::Mul(limit, hn::ApproximateReciprocal(hn::Max(limit, hn::Load(kLanes, &e.v[y][x])))));
-        hn::Store(hn::MulAdd(weight, hn::Load(kLanes, &d.v[y][x]), hn::Load(kLanes, &sum.v[y][x])), kLanes,
-                  &sum.v[y][x]);
-        hn::Store(hn::Add(weight, hn::Load(kLanes, &total.v[y][x])), kLanes, &total.v[y][x]);
+        const Vector v = hn::Load(kLanes, &c.v[y][x]);
+        column =
+            hn::MulAdd(hn::Mul(v, v), hn::ApproximateReciprocal(hn::Load(kLanes, &noise.v[y][x])), column);
       }
+      hn::Store(column, kLanes, &columns[b][x]);
     }
   }
-  return block;
+  float means[kBands], factors[kBands];
+  bandMeans(columns, means);
+  for (int b = 0; b < kBands; ++b) factors[b] = 1 / std::max(1.0F, means[b]);
+  eachOfBands(factors, [&](int y, int x, Vector factor) {
+    hn::Store(hn::Mul(factor, hn::Load(kLanes, &noise.v[y][x])), kLanes, &noise.v[y][x]);
+  });
 }
 
 // Shrinks `c`, whose noise has the variance `noise`, by `amount` of that, each coefficient by the energy of
@@ -170,10 +217,16 @@ class RowMerger {
       if (job.shrink != nullptr)
         hn::Store(hn::LoadU(kLanes, job.shrink + y * kBlock + x), kLanes, &amount_.v[y][x]);
     });
-    // Below what is expected on every scale: at and above it chance and a little structure look alike, and
-    // the cosines tell them apart better.
+    // Frames as they were filmed: below what is expected on every scale, for at and above it chance and a
+    // little structure look alike, and the cosines tell them apart better. What is remembered differs by
+    // little but the noise of the frame itself, which hides less: up to what chance makes of it.
     constexpr float kSurely = 0.85F;
-    for (int k = 0; k < kScales; ++k) limit_[k] = kSurely * 2 * job.tolerance * job.expected[k];
+    constexpr float kScaleChance[kScales] = {0.0884F, 0.1768F, 0.3536F, 0.7071F};
+
+    for (int k = 0; k < kScales; ++k) {
+      const float surely = job.forgetting > 0 ? 1 + kScaleChance[k] : kSurely;
+      for (int b = 0; b < kBands; ++b) limit_[b][k] = surely * job.tolerance * job.expected[k][b];
+    }
     // The row of blocks before the first only adds its lower half.
     prepareCells(first - 1);
     for (int row = first - 1; row < last; ++row) {
@@ -219,7 +272,7 @@ class RowMerger {
   }
 
   // Whether all that a neighbour differs by in a block is noise, at every scale.
-  bool onlyNoise(int n, int column, int row, float variance) {
+  bool onlyNoise(int n, int column, int row, float variance, const Both& shares) {
     const CellEnergy *upper = energyAt(n, row) + column, *lower = energyAt(n, row + 1) + column;
     // No early way out: which scale fails is not to be foreseen.
     const hn::CappedTag<float, kScales> lanes;
@@ -228,8 +281,11 @@ class RowMerger {
     for (int k = 0; k < kScales; k += static_cast<int>(hn::MaxLanes(hn::CappedTag<float, kScales>()))) {
       const auto energy =
           hn::Add(hn::Add(at(upper[0], k), at(upper[1], k)), hn::Add(at(lower[0], k), at(lower[1], k)));
-      noise &=
-          hn::AllTrue(lanes, hn::Le(energy, hn::Mul(hn::Set(lanes, variance), hn::Load(lanes, limit_ + k))));
+      auto limit = hn::Zero(lanes);
+      GLENHAZE_UNROLL
+      for (int b = 0; b < kBands; ++b)
+        limit = hn::MulAdd(hn::Set(lanes, variance * shares.sum(b)), hn::Load(lanes, limit_[b] + k), limit);
+      noise &= hn::AllTrue(lanes, hn::Le(energy, limit));
     }
     return noise;
   }
@@ -249,8 +305,12 @@ class RowMerger {
     return hn::ConvertTo(kLanes, hn::PromoteTo(whole, hn::LoadU(narrow, samples)));
   }
 
-  void loadMiddle(int column, int row, Block& block) const {
-    const int16_t* from = job_.plane + (row * kStep - kStep) * job_.stride + column * kStep - kStep;
+  ptrdiff_t at(int column, int row) const { return static_cast<ptrdiff_t>(row) * job_.columns + column; }
+
+  void loadMiddle(int column, int row, Block& block) const { loadSamples(job_.plane, column, row, block); }
+
+  void loadSamples(const int16_t* plane, int column, int row, Block& block) const {
+    const int16_t* from = plane + (row * kStep - kStep) * job_.stride + column * kStep - kStep;
     const Vector unit = hn::Set(kLanes, 1.0F / kSampleUnit);
     each([&](int y, int x) {
       hn::Store(hn::Mul(unit, widened(from + y * job_.stride + x)), kLanes, &block.v[y][x]);
@@ -295,82 +355,192 @@ class RowMerger {
     });
   }
 
+  // The shares of what a neighbour has where a block is found in it.
+  BandShares sharesOf(const MergeNeighbour& other, int column, int row) const {
+    BandShares shares;
+    if (other.shares != nullptr) {
+      const BlockVector& v = other.cells[static_cast<ptrdiff_t>(row) * cells_ + column];
+      const auto held = [](float at, int count) {
+        return static_cast<int>(std::min(std::max(at, 0.0F), static_cast<float>(count - 1)) + 0.5F);
+      };
+      constexpr float kBlocks = 1.0F / kStep;
+      shares =
+          other.shares[static_cast<ptrdiff_t>(held(static_cast<float>(row) + v.dy * kBlocks, job_.rows)) *
+                           job_.columns +
+                       held(static_cast<float>(column) + v.dx * kBlocks, job_.columns)];
+    }
+    for (float& share : shares.band) share += job_.forgetting;
+    return shares;
+  }
+
+  void keepShares(ptrdiff_t at, const BandShares& left) {
+    if (job_.kept_shares != nullptr && tells_) job_.kept_shares[at] = left;
+  }
+
+  // What is known of a block once it was held against its neighbours.
+  struct Company {
+    int agreeing[kMostNeighbours], doubtful[kMostNeighbours];
+    int agree = 0, doubt = 0;
+    Both shares[kMostNeighbours];
+  };
+
   void mergeBlock(int column, int row) {
     Block source;
     loadMiddle(column, row, source);
-    const auto at = static_cast<ptrdiff_t>(row) * job_.columns + column;
-    const float variance = job_.variance[at];
+    const ptrdiff_t here = at(column, row);
+    const float variance = job_.variance[here];
     if (variance <= 0) {
+      keepShares(here, {});
       addToSums(source, column);
       return;
     }
-    int agreeing[kMostNeighbours], doubtful[kMostNeighbours], agree = 0, doubt = 0;
+    const BandShares own = job_.shares != nullptr ? job_.shares[here] : BandShares{};
+    Company company;
     for (int n = 0; n < job_.neighbours; ++n) {
       const MergeNeighbour& other = job_.neighbour[n];
-      const float trust = other.trust_in != nullptr ? other.trust_in[at] : 1.0F;
-      float* trust_out = other.trust_out != nullptr && tells_ ? other.trust_out + at : nullptr;
+      const float trust = other.trust_in != nullptr ? other.trust_in[here] : 1.0F;
+      float* trust_out = other.trust_out != nullptr && tells_ ? other.trust_out + here : nullptr;
       if (trust_out != nullptr) *trust_out = trust > 0.02F ? trust : 0;
       if (trust <= 0.02F) continue;
-      if (trust >= 1 && onlyNoise(n, column, row, variance))
-        agreeing[agree++] = n;
+      company.shares[n] = {own, sharesOf(other, column, row)};
+      if (trust >= 1 && onlyNoise(n, column, row, variance, company.shares[n]))
+        company.agreeing[company.agree++] = n;
       else
-        doubtful[doubt++] = n;
+        company.doubtful[company.doubt++] = n;
     }
-    Block c, left;
-    // How much of the noise's variance is left, for each coefficient.
-    const Vector noise = hn::Set(kLanes, variance);
-    if (doubt == 0) {
-      if (agree > 0)
-        addDifferences(agreeing, agree, column, row, 1.0F / static_cast<float>(1 + agree), source);
-      forward(source.v[0], kBlock, c);
-      const Vector share = hn::Set(kLanes, variance / static_cast<float>(1 + agree));
-      each([&](int y, int x) {
-        hn::Store(hn::Mul(share, hn::Load(kLanes, &spectrum_.v[y][x])), kLanes, &left.v[y][x]);
-      });
-    } else {
-      Block sum, total, inverse, difference, d;
-      const Vector precision = hn::Set(kLanes, 1 / variance),
-                   counted = hn::Set(kLanes, 1.0F + static_cast<float>(agree));
-      if (agree > 0) {
-        each([&](int y, int x) { hn::Store(hn::Zero(kLanes), kLanes, &difference.v[y][x]); });
-        addDifferences(agreeing, agree, column, row, 1, difference);
-        forward(difference.v[0], kBlock, sum);
-      } else {
-        each([&](int y, int x) { hn::Store(hn::Zero(kLanes), kLanes, &sum.v[y][x]); });
-      }
-      each([&](int y, int x) {
-        hn::Store(counted, kLanes, &total.v[y][x]);
-        hn::Store(hn::Mul(precision, hn::Load(kLanes, &one_over_.v[y][x])), kLanes, &inverse.v[y][x]);
-      });
-      for (int i = 0; i < doubt; ++i) {
-        const MergeNeighbour& other = job_.neighbour[doubtful[i]];
-        loadDifference(doubtful[i], column, row, difference);
-        forward(difference.v[0], kBlock, d);
-        const float trust = merge(d, inverse, job_.tolerance,
-                                  other.trust_in != nullptr ? other.trust_in[at] : 1.0F, sum, total);
-        if (other.trust_out != nullptr && tells_) other.trust_out[at] = trust;
-      }
-      forward(source.v[0], kBlock, c);
-      each([&](int y, int x) {
-        const Vector share = hn::ApproximateReciprocal(hn::Load(kLanes, &total.v[y][x]));
-        hn::Store(hn::MulAdd(share, hn::Load(kLanes, &sum.v[y][x]), hn::Load(kLanes, &c.v[y][x])), kLanes,
-                  &c.v[y][x]);
-        hn::Store(hn::Mul(share, hn::Mul(noise, hn::Load(kLanes, &spectrum_.v[y][x]))), kLanes,
-                  &left.v[y][x]);
-      });
-    }
-    if (job_.shrink != nullptr) shrinkBlock(c, left, amount_);
-    backward(c, source);
-    if (job_.mix > 0) {
-      const Vector mix = hn::Set(kLanes, job_.mix);
-      Block& mixed = left;
-      loadMiddle(column, row, mixed);
-      each([&](int y, int x) {
-        const Vector s = hn::Load(kLanes, &source.v[y][x]);
-        hn::Store(hn::MulAdd(mix, hn::Sub(hn::Load(kLanes, &mixed.v[y][x]), s), s), kLanes, &source.v[y][x]);
-      });
-    }
+    if (company.doubt == 0)
+      mergeAgreeing(company, own, column, row, variance, source);
+    else
+      mergeDoubtful(company, own, column, row, variance, source);
+    if (job_.mix > 0) mixBack(column, row, source);
     addToSums(source, column);
+  }
+
+  // By one weight for the whole block; of shares that differ from octave to octave the worst counts.
+  static float weightOf(const Both& shares) {
+    float most = 0, least = shares.middle.band[0];
+    for (int b = 0; b < kBands; ++b) {
+      most = std::max(most, shares.other.band[b]);
+      least = std::min(least, shares.middle.band[b]);
+    }
+    return least / most;
+  }
+
+  // Neighbours that differ by nothing but noise: averaged as they are, without their cosines.
+  void mergeAgreeing(const Company& company, const BandShares& own, int column, int row, float variance,
+                     Block& source) {
+    BandShares left = own;
+    float total = 1;
+    for (int i = 0; i < company.agree; ++i) {
+      const Both& shares = company.shares[company.agreeing[i]];
+      const float weight = weightOf(shares);
+      total += weight;
+      for (int b = 0; b < kBands; ++b) left.band[b] += weight * weight * shares.other.band[b];
+    }
+    for (float& share : left.band) share /= total * total;
+    keepShares(at(column, row), left);
+    if (company.agree > 0) addAgreeing(company, column, row, 1 / total, source);
+    if (job_.shrink == nullptr) return;
+    Block c, noise;
+    forward(source.v[0], kBlock, c);
+    shrinkTo(left, variance, c, noise);
+    backward(c, source);
+  }
+
+  void addAgreeing(const Company& company, int column, int row, float share, Block& sum) {
+    // Those of one weight, as frames that were only filmed are, in one go.
+    for (int i = 0; i < company.agree;) {
+      const float weight = weightOf(company.shares[company.agreeing[i]]);
+      int end = i + 1;
+      while (end < company.agree && weightOf(company.shares[company.agreeing[end]]) == weight) ++end;
+      addDifferences(company.agreeing + i, end - i, column, row, weight * share, sum);
+      i = end;
+    }
+  }
+
+  void shrinkTo(const BandShares& left, float variance, Block& c, Block& noise) {
+    float bands[kBands];
+    for (int b = 0; b < kBands; ++b) bands[b] = variance * left.band[b];
+    eachOfBands(bands, [&](int y, int x, Vector share) {
+      hn::Store(hn::Mul(share, hn::Load(kLanes, &spectrum_.v[y][x])), kLanes, &noise.v[y][x]);
+    });
+    weighStructure(c, noise);
+    shrinkBlock(c, noise, amount_);
+  }
+
+  void mergeDoubtful(const Company& company, const BandShares& own, int column, int row, float variance,
+                     Block& source) {
+    Block sum, total, precision, difference, d;
+    float agreed = 1, given[kBands] = {};
+    if (company.agree > 0) {
+      each([&](int y, int x) { hn::Store(hn::Zero(kLanes), kLanes, &difference.v[y][x]); });
+      addAgreeing(company, column, row, 1, difference);
+      for (int i = 0; i < company.agree; ++i) agreed += weightOf(company.shares[company.agreeing[i]]);
+      forward(difference.v[0], kBlock, sum);
+    } else {
+      each([&](int y, int x) { hn::Store(hn::Zero(kLanes), kLanes, &sum.v[y][x]); });
+    }
+    each([&](int y, int x) { hn::Store(hn::Set(kLanes, agreed), kLanes, &total.v[y][x]); });
+    for (int i = 0; i < company.doubt; ++i) {
+      const int n = company.doubtful[i];
+      const MergeNeighbour& other = job_.neighbour[n];
+      const Both& shares = company.shares[n];
+      float inverse[kBands];
+      for (int b = 0; b < kBands; ++b) inverse[b] = 1 / (variance * shares.sum(b));
+      eachOfBands(inverse, [&](int y, int x, Vector v) {
+        hn::Store(hn::Mul(v, hn::Load(kLanes, &one_over_.v[y][x])), kLanes, &precision.v[y][x]);
+      });
+      loadDifference(n, column, row, difference);
+      forward(difference.v[0], kBlock, d);
+      const float trust =
+          merge(d, precision, shares, job_.tolerance,
+                other.trust_in != nullptr ? other.trust_in[at(column, row)] : 1.0F, sum, total, given);
+      if (other.trust_out != nullptr && tells_) other.trust_out[at(column, row)] = trust;
+    }
+    BandShares left;
+    for (int b = 0; b < kBands; ++b) left.band[b] = own.band[b] / (agreed + given[b]);
+    keepShares(at(column, row), left);
+    finishDoubtful(own, variance, total, sum, source);
+  }
+
+  // The block with the weighted differences `sum` added, shrunk where that is wanted.
+  void finishDoubtful(const BandShares& own, float variance, const Block& total, Block& sum, Block& source) {
+    Block c, noise;
+    if (job_.shrink == nullptr) {
+      each([&](int y, int x) {
+        hn::Store(hn::Mul(hn::ApproximateReciprocal(hn::Load(kLanes, &total.v[y][x])),
+                          hn::Load(kLanes, &sum.v[y][x])),
+                  kLanes, &sum.v[y][x]);
+      });
+      backward(sum, c);
+      each([&](int y, int x) {
+        hn::Store(hn::Add(hn::Load(kLanes, &c.v[y][x]), hn::Load(kLanes, &source.v[y][x])), kLanes,
+                  &source.v[y][x]);
+      });
+      return;
+    }
+    forward(source.v[0], kBlock, c);
+    float bands[kBands];
+    for (int b = 0; b < kBands; ++b) bands[b] = variance * own.band[b];
+    eachOfBands(bands, [&](int y, int x, Vector v) {
+      const Vector share = hn::ApproximateReciprocal(hn::Load(kLanes, &total.v[y][x]));
+      hn::Store(hn::MulAdd(share, hn::Load(kLanes, &sum.v[y][x]), hn::Load(kLanes, &c.v[y][x])), kLanes,
+                &c.v[y][x]);
+      hn::Store(hn::Mul(share, hn::Mul(v, hn::Load(kLanes, &spectrum_.v[y][x]))), kLanes, &noise.v[y][x]);
+    });
+    weighStructure(c, noise);
+    shrinkBlock(c, noise, amount_);
+    backward(c, source);
+  }
+
+  void mixBack(int column, int row, Block& block) const {
+    Block untouched;
+    loadSamples(job_.untouched, column, row, untouched);
+    const Vector mix = hn::Set(kLanes, job_.mix);
+    each([&](int y, int x) {
+      const Vector s = hn::Load(kLanes, &block.v[y][x]);
+      hn::Store(hn::MulAdd(mix, hn::Sub(hn::Load(kLanes, &untouched.v[y][x]), s), s), kLanes, &block.v[y][x]);
+    });
   }
 
   template <typename T>
@@ -384,9 +554,22 @@ class RowMerger {
     }
   }
 
+  void keepRows(int y0) {
+    for (int y = y0; y < std::min(y0 + kStep, job_.height); ++y) {
+      const float* HWY_RESTRICT in = sums_.data() + (y - y0) * pitch_ + kStep;
+      int16_t* HWY_RESTRICT out = job_.kept + y * job_.stride;
+      for (int x = 0; x < job_.width; ++x)
+        out[x] = static_cast<int16_t>(in[x] * static_cast<float>(kSampleUnit) + 0.5F);
+    }
+  }
+
   // The upper half of a row of blocks is whole once they are in.
   void finishRow(int row) {
     const int y0 = row * kStep - kStep;
+    if (job_.out == nullptr) {
+      keepRows(y0);
+      return;
+    }
     const auto gain = static_cast<float>(1 << (job_.bit_depth - 8)),
                top = static_cast<float>((1 << job_.bit_depth) - 1);
     if (job_.bit_depth > 8)
@@ -404,7 +587,7 @@ class RowMerger {
   std::vector<CellEnergy> energies_;
   std::vector<float> sums_;
   Block spectrum_, one_over_, amount_;
-  alignas(16) float limit_[kScales];
+  alignas(16) float limit_[kBands][kScales];
 };
 
 }  // namespace
@@ -471,12 +654,16 @@ BlockTables::BlockTables() {
     for (int x = 0; x < kBlock; ++x) window[y * kBlock + x] = static_cast<float>(along[y] * along[x]);
 }
 
-void expectedEnergies(const float* spectrum, float* expected) {
+void expectedEnergies(const float* spectrum, float (&expected)[kScales][kBands]) {
   constexpr double kPi = 3.14159265358979323846;
+  const auto bandOf = [](int x, int y) {
+    const int f = std::max(x, y);
+    return f >= 8 ? 4 : f >= 4 ? 3 : f >= 2 ? 2 : f;
+  };
   for (int scale = 0; scale < kScales; ++scale) {
     // Of one cosine along one side, the energy left in means of `size` samples.
     const int size = 1 << scale;
-    double left[kBlock];
+    double left[kBlock], band[kBands] = {};
     for (int f = 0; f < kBlock; ++f) {
       left[f] = 0;
       for (int i = 0; i < kBlock; i += size) {
@@ -485,11 +672,10 @@ void expectedEnergies(const float* spectrum, float* expected) {
         left[f] += (f == 0 ? 1.0 : 2.0) / kBlock * sum * sum / size;
       }
     }
-    double all = 0;
     for (int y = 0; y < kBlock; ++y)
       for (int x = 0; x < kBlock; ++x)
-        all += static_cast<double>(spectrum[y * kBlock + x]) * left[y] * left[x];
-    expected[scale] = static_cast<float>(all);
+        band[bandOf(x, y)] += static_cast<double>(spectrum[y * kBlock + x]) * left[y] * left[x];
+    for (int b = 0; b < kBands; ++b) expected[scale][b] = static_cast<float>(band[b]);
   }
 }
 

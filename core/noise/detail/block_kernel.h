@@ -24,19 +24,31 @@ constexpr int kTaps = 6, kPhases = 32;
 /// 2, 4 and 8.
 constexpr int kScales = 4;
 
-/// A frame beside the one in the middle.
+/// Octaves of a block's coefficients by the larger of both frequencies: 0, 1, 2–3, 4–7, 8–15.
+constexpr int kBands = 5;
+
+/// How much of the noise's variance is in a block of what was merged already, octave by octave; coarsest
+/// first.
+struct BandShares {
+  float band[kBands] = {1, 1, 1, 1, 1};
+};
+
+/// A picture beside the one in the middle.
 struct MergeNeighbour {
   const int16_t* plane = nullptr;  ///< at sample (0, 0); same stride as the middle plane
   const BlockVector* cells =
       nullptr;  ///< rows of columns + 1: where each cell is found, in this plane's samples
-  const float* trust_in = nullptr;  ///< 0..1 for each block from luma, or null
-  float* trust_out = nullptr;       ///< written for each block, or null
+  const BandShares* shares = nullptr;  ///< of its own blocks; null: as noisy as it was filmed
+  const float* trust_in = nullptr;     ///< 0..1 for each block from luma, or null
+  float* trust_out = nullptr;          ///< written for each block, or null
 };
 
 /// One plane of one frame. Cells are squares of kStep; the first begins at −kStep. Block (column, row) covers
 /// the cells from (column, row) to (column + 1, row + 1).
 struct MergeJob {
-  const int16_t* plane = nullptr;  ///< the frame in the middle, at sample (0, 0); a SamplePlane
+  const int16_t* plane = nullptr;      ///< the picture in the middle, at sample (0, 0); a SamplePlane
+  const BandShares* shares = nullptr;  ///< of its blocks; null: as noisy as it was filmed
+  const int16_t* untouched = nullptr;  ///< the frame as it was filmed, as `plane`; what `mix` mixes back
   ptrdiff_t stride = 0;
   int width = 0, height = 0;
   int columns = 0, rows = 0;  ///< of blocks
@@ -44,13 +56,19 @@ struct MergeJob {
   MergeNeighbour neighbour[kMostNeighbours];
   const float* variance = nullptr;  ///< noise of each block, code values squared
   const float* spectrum = nullptr;  ///< kBlockArea factors, mean about 1
-  float expected[kScales] = {};     ///< energy of unit noise of that spectrum in a block, at each scale
+  /// Energy of unit noise of that spectrum in a block, at each scale, octave by octave.
+  float expected[kScales][kBands] = {};
   const struct BlockTables* tables = nullptr;
   float tolerance = 1;  ///< how much difference beyond noise is tolerated; 1: none but chance
   /// kBlockArea: how much is shrunk, as a multiple of the noise left (in variance); null: nothing.
   const float* shrink = nullptr;
-  float mix = 0;             ///< share of the untouched block that is mixed back
-  std::byte* out = nullptr;  ///< samples of the finished plane
+  float mix = 0;  ///< share of the untouched block that is mixed back
+  /// Added to each neighbour's share: what following the motion costs each time.
+  float forgetting = 0;
+  std::byte* out = nullptr;  ///< samples of the finished plane; or, where there is none:
+  int16_t* kept =
+      nullptr;  ///< the same as a SamplePlane of `stride`, with the share that is left of each block
+  BandShares* kept_shares = nullptr;
   ptrdiff_t out_stride = 0;  ///< bytes
   int bit_depth = 8;
 };
@@ -73,6 +91,6 @@ struct BlockTables {
 };
 
 /// What MergeJob::expected is for a spectrum: each cosine's energy that is left by means over squares.
-void expectedEnergies(const float* spectrum, float* expected);
+void expectedEnergies(const float* spectrum, float (&expected)[kScales][kBands]);
 
 }  // namespace glenhaze::detail

@@ -321,6 +321,37 @@ namespace {
 
 BlockVector asVector(Whole w) { return {static_cast<float>(w.dx), static_cast<float>(w.dy)}; }
 
+// Each vector the mean of those around that go the same way, those with structure before those without: most
+// of what noise does to a single one is gone.
+MotionField calmed(const MotionField& field, const Progress& progress) {
+  constexpr int kReach = 2;
+  constexpr float kAgree = 0.5F;
+  MotionField out = field;
+  parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
+    progress.check();
+    for (int row = first; row < last; ++row)
+      for (int column = 0; column < field.columns; ++column) {
+        BlockVector& v = out.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
+                                     static_cast<size_t>(column)];
+        const BlockVector own = v;
+        float dx = 0, dy = 0, weight = 0;
+        for (int r = std::max(row - kReach, 0); r <= std::min(row + kReach, field.rows - 1); ++r)
+          // Every other one, as on a chessboard: those between are means of these already.
+          for (int c = std::max(column - kReach, 0) + (std::max(column - kReach, 0) + r) % 2;
+               c <= std::min(column + kReach, field.columns - 1); c += 2) {
+            const BlockVector& other = field.at(c, r);
+            const float x = other.dx - own.dx, y = other.dy - own.dy;
+            const float w = std::abs(x) <= kAgree && std::abs(y) <= kAgree ? other.sure : 0;
+            dx += w * x;
+            dy += w * y;
+            weight += w;
+          }
+        if (weight > 0) v = {own.dx + dx / weight, own.dy + dy / weight, own.sure};
+      }
+  });
+  return out;
+}
+
 // `start(column, row)`: where to begin at that block. Blocks overlap by half, so every other one, as on a
 // chessboard, says it all; those between have the mean of their neighbours or, where these differ, the one of
 // them that fits best.
@@ -362,7 +393,7 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F s
     return around[static_cast<size_t>(std::min_element(differences.begin(), differences.end()) -
                                       differences.begin())];
   });
-  return field;
+  return calmed(field, progress);
 }
 
 }  // namespace

@@ -12,7 +12,7 @@ namespace {
 constexpr int kGrain = 64;
 
 template <typename T>
-void fillBorder(Bordered<T>& plane) {
+void repeatEdges(Bordered<T>& plane) {
   parallelBlocks(plane.height, kGrain, [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       T* row = plane.row(y);
@@ -69,6 +69,8 @@ float codesPerUnit(const PixelFormat& format) { return static_cast<float>(1 << (
 
 }  // namespace
 
+void fillBorder(SamplePlane& plane) { repeatEdges(plane); }
+
 FloatPlane floatPlane(const Frame& frame, int index) {
   const Plane& from = frame.planes[static_cast<size_t>(index)];
   FloatPlane to(from.width, from.height);
@@ -77,20 +79,25 @@ FloatPlane floatPlane(const Frame& frame, int index) {
     widenRows<uint8_t>(from, gain, to);
   else
     widenRows<uint16_t>(from, gain, to);
-  fillBorder(to);
+  repeatEdges(to);
   return to;
 }
 
 SamplePlane samplePlane(const Frame& frame, int index) {
+  SamplePlane to;
+  toSamples(frame, index, to);
+  return to;
+}
+
+void toSamples(const Frame& frame, int index, SamplePlane& to) {
   const Plane& from = frame.planes[static_cast<size_t>(index)];
-  SamplePlane to(from.width, from.height);
+  to.reshape(from.width, from.height);
   const int up = 14 - frame.format.bit_depth;
   if (frame.format.bytesPerSample() == 1)
     shiftRows<uint8_t>(from, up, to);
   else
     shiftRows<uint16_t>(from, up, to);
-  fillBorder(to);
-  return to;
+  repeatEdges(to);
 }
 
 SamplePlane softened(const SamplePlane& plane) {
@@ -109,7 +116,7 @@ SamplePlane softened(const SamplePlane& plane) {
         to[x] = static_cast<int16_t>(static_cast<uint16_t>(sums[x] + 2 * sums[x + 1] + sums[x + 2]) >> 4);
     }
   });
-  fillBorder(out);
+  repeatEdges(out);
   return out;
 }
 
@@ -126,7 +133,7 @@ std::vector<BytePlane> bytePyramid(const SamplePlane& luma, int levels) {
             std::min<int16_t>(static_cast<int16_t>((in[x] + kSampleUnit / 2) >> 6), 255));
     }
   });
-  fillBorder(full);
+  repeatEdges(full);
   for (int level = 1; level < levels; ++level) {
     const BytePlane& fine = pyramid.back();
     // Pictures too small to halve again end the pyramid.
@@ -140,7 +147,7 @@ std::vector<BytePlane> bytePyramid(const SamplePlane& luma, int levels) {
           out[x] = static_cast<uint8_t>((a[2 * x] + a[2 * x + 1] + b[2 * x] + b[2 * x + 1] + 2) >> 2);
       }
     });
-    fillBorder(coarse);
+    repeatEdges(coarse);
     pyramid.push_back(std::move(coarse));
   }
   return pyramid;

@@ -19,7 +19,12 @@ struct Bordered {
   std::vector<T> data;
 
   Bordered() = default;
-  Bordered(int w, int h) : width(w), height(h), stride((w + 2 * kBorder + 15) / 16 * 16) {
+  Bordered(int w, int h) { reshape(w, h); }
+  /// What is in it is of no use afterwards.
+  void reshape(int w, int h) {
+    width = w;
+    height = h;
+    stride = (w + 2 * kBorder + 15) / 16 * 16;
     data.resize(static_cast<size_t>(stride) * static_cast<size_t>(h + 2 * kBorder));
   }
   T* row(int y) { return data.data() + (y + kBorder) * stride + kBorder; }
@@ -34,11 +39,15 @@ using SamplePlane = Bordered<int16_t>;
 constexpr int kSampleUnit = 64;  ///< a SamplePlane's steps in one 8-bit code value
 constexpr int kSoftUnit = 16;    ///< the same of softened ones: products of theirs fit 32 bits
 
+/// Repeats the edge samples into the border.
+void fillBorder(SamplePlane& plane);
+
 /// A plane of a frame as floats in 8-bit code values, its edge samples repeated into the border.
 FloatPlane floatPlane(const Frame& frame, int plane);
 
 /// The same in steps of 1/kSampleUnit; more than 14 bit are rounded.
 SamplePlane samplePlane(const Frame& frame, int plane);
+void toSamples(const Frame& frame, int plane, SamplePlane& to);
 
 /// Smoothed by the binomial 1 2 1 both ways, in steps of 1/kSoftUnit.
 SamplePlane softened(const SamplePlane& plane);
