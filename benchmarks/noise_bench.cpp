@@ -47,8 +47,10 @@ int main(int argc, char** argv) {
     return folder / ("pan" + std::to_string(static_cast<int>(pan * 10)) + "-" +
                      std::to_string(static_cast<int>(at)) + ".mkv");
   };
-  const auto clean = bench::film(name(0), camera(0, pan), frames),
-             noisy = bench::film(name(iso), camera(iso, pan), frames);
+  const auto clean = bench::film(
+                 name(0), [&] { return camera(0, pan); }, frames),
+             noisy = bench::film(
+                 name(iso), [&] { return camera(iso, pan); }, frames);
   NoiseCurve curve = bench::trueCurve(clean, noisy);
   DenoiseSettings settings;
   for (int i = 5; i < argc; ++i) {

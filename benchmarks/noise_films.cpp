@@ -62,13 +62,14 @@ double textureOf(const Plane& plane, int x0, int y0) {
 
 }  // namespace
 
-std::vector<Frame> film(const std::filesystem::path& path, const sim::SimCamera& camera, int frames) {
+std::vector<Frame> film(const std::filesystem::path& path, const std::function<sim::SimCamera()>& camera,
+                        int frames) {
   if (!std::filesystem::exists(path)) {
     sim::FilmSettings settings;
     settings.frames = frames;
     settings.codec = sim::FilmCodec::Ffv1;
     settings.sound = false;
-    sim::writeFilm(path, camera, settings);
+    sim::writeFilm(path, camera(), settings);
   }
   std::vector<Frame> all;
   ClipReader reader(probe(path));

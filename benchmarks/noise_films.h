@@ -2,6 +2,7 @@
 // Films for the benchmarks of noise removal, each once clean and once noisy, and what is measured on them.
 
 #include <filesystem>
+#include <functional>
 #include <vector>
 
 #include "core/frame/frame.h"
@@ -11,7 +12,8 @@
 namespace glenhaze::bench {
 
 /// All frames of a film (8 bit); rendered where it is not there yet.
-std::vector<Frame> film(const std::filesystem::path& path, const sim::SimCamera& camera, int frames);
+std::vector<Frame> film(const std::filesystem::path& path, const std::function<sim::SimCamera()>& camera,
+                        int frames);
 
 /// Of a plane of 8 bit, 8 samples from the border on, dB.
 double psnr(const Plane& a, const Plane& b);

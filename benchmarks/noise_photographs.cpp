@@ -104,8 +104,10 @@ int main(int argc, char** argv) {
       const auto named = [&](const char* kind) {
         return folder / (std::to_string(i) + "-" + std::to_string(frames) + "-" + kind + ".mkv");
       };
-      const auto clean = bench::film(named("clean"), camera(photograph, i, 0), frames),
-                 noisy = bench::film(named("noisy"), camera(photograph, i, iso), frames);
+      const auto clean = bench::film(
+                     named("clean"), [&] { return camera(photograph, i, 0); }, frames),
+                 noisy = bench::film(
+                     named("noisy"), [&] { return camera(photograph, i, iso); }, frames);
       const NoiseCurve curve = bench::trueCurve(clean, noisy);
       std::printf("%-18.18s %5.2f dB |", photograph.stem().string().c_str(),
                   bench::psnr(clean[2].planes[0], noisy[2].planes[0]));

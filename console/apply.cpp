@@ -341,7 +341,10 @@ void addApply(CLI::App& app, Session& session) {
                  "What no profile says is assumed, or taken from the clip itself");
   verb->add_option("CLIP", r->clips, "Footage files")->required();
   verb->callback([r, &session] {
-    if (r->profiles.empty() && !r->by_itself) throw CLI::RequiredError("--profile or --by-itself");
+    // Parts that were asked for by name need no profile; what becomes of a clip without either is not clear.
+    if (r->profiles.empty() && !r->by_itself && r->only.empty())
+      throw CLI::RequiredError("--profile, --by-itself or --only");
+    r->by_itself = r->by_itself || r->profiles.empty();
     session.verb = [r] { return runApply(*r); };
   });
 }

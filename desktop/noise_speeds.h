@@ -9,7 +9,7 @@
 
 namespace glenhaze::desktop {
 
-/// Frames a second at 1920 × 1080 by frames to each side; 0: not tried.
+/// Frames a second at 1920 × 1080 by frames looked ahead; 0: not tried.
 std::array<double, 5> noiseSpeeds();
 void keepNoiseSpeeds(const NoiseSpeed& speed);
 QString speedText(const std::array<double, 5>& speeds);

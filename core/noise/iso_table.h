@@ -32,9 +32,9 @@ struct IsoCurve {
 IsoCurve curveForIso(std::span<const NoiseCurve> curves, double iso, const std::string& light = {});
 
 struct IsoEstimate {
-  double iso = 0, low = 0, high = 0;
-  std::string light;  ///< the variant that fits
-  int patches = 0;    ///< behind it
+  double iso = 0, low = 0, high = 0;  ///< low and high: two standard deviations away
+  std::string light;                  ///< the variant that fits
+  int patches = 0;                    ///< behind it
   bool operator==(const IsoEstimate&) const = default;
 };
 

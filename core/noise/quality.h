@@ -10,7 +10,7 @@
 
 namespace glenhaze {
 
-/// How many frames stand beside each one; everything else stays as it is set.
+/// How many frames are looked at ahead, and so how many are remembered; everything else stays as it is set.
 struct NoiseQuality {
   const char* name;
   int frames_each_side;
@@ -20,9 +20,10 @@ struct NoiseQuality {
 /// Quickest first.
 constexpr std::array<NoiseQuality, 4> kNoiseQualities{
     {{"Draft", 0, "Within each picture alone: for a look, or where nothing in one frame is in the next."},
-     {"Standard", 1, "With one frame to each side: right for most footage."},
-     {"Fine", 2, "With two frames to each side: night and high ISO."},
-     {"Finest", 4, "With four frames to each side: a little calmer still, for as long as it takes."}}};
+     {"Standard", 1, "Looks one frame ahead and remembers the last few: right for most footage."},
+     {"Fine", 2, "Looks two frames ahead and remembers more: night and high ISO."},
+     {"Finest", 4,
+      "Looks four frames ahead and remembers most: a little calmer still, for as long as it takes."}}};
 
 struct NoiseSpeed {
   struct Row {

@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/base/numbers.h"
+#include "core/motion/self_calibration.h"
 #include "core/noise/measure.h"
 
 namespace glenhaze {
@@ -31,6 +32,28 @@ NoiseFact askNoise(const ClipPlan& plan, const Progress& progress) {
                     error.why() + "). Say the ISO by hand."
               : "The light cannot be told by the clip's noise (" + error.why() + ").";
   }
+  return fact;
+}
+
+LensFact askLens(const ClipPlan& plan, const Progress& progress) {
+  LensFact fact;
+  std::string why;
+  try {
+    // Where the motion is needed as well, its tracks are kept.
+    const TrackRecord tracks = plan.questions.motion ? tracksFor(plan.motion, partOf(progress, 0, 0.5))
+                                                     : trackClip(plan.info, {}, partOf(progress, 0, 0.5));
+    const FootageLens found = measureLensFrom(tracks, 1 / plan.info.fps.value(), partOf(progress, 0.5, 1));
+    if (found.usable) {
+      fact.lens = found.lens;
+      fact.focal_uncertainty = found.focal_uncertainty;
+      fact.bend_told = found.bend_told;
+    }
+    why = found.why;
+  } catch (const Error& error) {
+    if (error.kind() != ErrorKind::Evidence) throw;
+    why = error.why();
+  }
+  if (!fact.lens) fact.why_not = "The clip's own motion does not tell its lens (" + why + ").";
   return fact;
 }
 

@@ -11,6 +11,9 @@ namespace glenhaze {
 /// Error(Unreadable). What cannot be told is a fact too.
 NoiseFact askNoise(const ClipPlan& plan, const Progress& progress = {});
 
+/// The lens by the clip's own motion, where no profile has one. Throws as above.
+LensFact askLens(const ClipPlan& plan, const Progress& progress = {});
+
 /// The flicker of a clip: from the store where it is known, else measured and kept there. Throws as above.
 FlickerPath flickerOf(const ClipPlan& plan, FactStore& store, const Progress& progress = {});
 

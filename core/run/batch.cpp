@@ -222,10 +222,14 @@ ClipPlan Batch::decided(const ClipPlan& plan, const Progress& progress) {
   if (!plan.decision.missing.any()) return planAgain(plan, std::move(facts));
   FactStore& store = factsOf(plan.basis->shoot.path);
   recall(store, facts);
-  const std::string& question = plan.decision.missing.question;
-  if (!facts.noise.contains(question)) {
-    facts.noise[question] = askNoise(plan, progress);
-    remember(store, facts, question);
+  const MissingFacts& missing = plan.decision.missing;
+  if (missing.noise() && !facts.noise.contains(missing.question)) {
+    facts.noise[missing.question] = askNoise(plan, partOf(progress, 0, missing.own_lens ? 0.5 : 1));
+    remember(store, facts, missing.question);
+  }
+  if (missing.own_lens && !facts.lens) {
+    facts.lens = askLens(plan, partOf(progress, missing.noise() ? 0.5 : 0, 1));
+    rememberLens(store, facts);
   }
   return planAgain(plan, std::move(facts));
 }

@@ -62,8 +62,13 @@ void fillJob(ClipPlan& plan, const Shoot& shoot) {
   job.range = plan.clip.range ? std::optional(t.range) : std::nullopt;
   if (auto motion = motionRequestOf(t, plan.info, tracksFileOf(shoot, plan.clip.path)))
     plan.motion = std::move(*motion);
-  plan.questions = {plan.decision.missing.iso, plan.decision.missing.light, plan.decision.missing.own_noise,
-                    t.cleaning && t.cleaning->settings.flicker > 0, t.motion.has_value()};
+  const MissingFacts& missing = plan.decision.missing;
+  plan.questions = {missing.iso,
+                    missing.light,
+                    missing.own_noise,
+                    missing.own_lens,
+                    t.cleaning && t.cleaning->settings.flicker > 0,
+                    t.motion.has_value()};
 }
 
 }  // namespace

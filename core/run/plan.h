@@ -27,9 +27,10 @@ struct ClipQuestions {
   bool iso = false;        ///< nothing says it
   bool light = false;      ///< the ISO is known, but there are curves for several kinds of light
   bool own_noise = false;  ///< no profile has a curve
+  bool own_lens = false;   ///< no profile has one, and motion needs it
   bool flicker = false;    ///< it is to be evened out, and is not measured yet
   bool motion = false;     ///< the camera's path is needed
-  bool any() const { return iso || light || own_noise || flicker || motion; }
+  bool any() const { return iso || light || own_noise || own_lens || flicker || motion; }
 };
 
 struct ClipPlan {

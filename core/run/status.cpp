@@ -27,7 +27,8 @@ ClipStatus statusOf(const ClipPlan& plan, RunRecord* record) {
   if (!plan.refusal.empty()) return {Kind::Refused, plan.refusal};
   if (plan.decision.missing.any())
     return {Kind::MissingFacts,
-            plan.decision.missing.own_noise ? "Its noise is measured in the clip itself, by the run."
+            plan.decision.missing.own_noise  ? "Its noise is measured in the clip itself, by the run."
+            : plan.decision.missing.own_lens ? "Its lens is sought in the clip's own motion, by the run."
             : plan.decision.missing.iso
                 ? "Its ISO is not said: the run tells it by the clip's own noise."
                 : "There are curves for several kinds of light: the run picks what fits."};

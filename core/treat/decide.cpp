@@ -22,10 +22,23 @@ struct Case {
   bool wantsLens() const { return output().lens_on && clip.lens_on; }
   bool wantsShutter() const { return output().shutter_on && clip.shutter_on; }
   bool wantsNoise() const { return output().noise_on && clip.noise_on; }
+  /// What the clip itself has told of its lens; null where a profile says it or nobody looked yet.
+  const LensFact* ownLens() const {
+    return clip.by_itself && !match.lens && facts.lens ? &*facts.lens : nullptr;
+  }
   /// A bend is taken out only by a lens that is known; the motion can do with one that is assumed.
-  bool assumesLens() const { return clip.by_itself && !match.lens && info().width > 0 && info().height > 0; }
+  std::optional<Lens> knownLens() const {
+    const LensFact* own = ownLens();
+    return own != nullptr && own->bend_told ? own->lens : match.lens;
+  }
+  bool assumesLens() const {
+    const LensFact* own = ownLens();
+    return clip.by_itself && !match.lens && !(own != nullptr && own->lens) && info().width > 0 &&
+           info().height > 0;
+  }
   std::optional<Lens> motionLens() const {
-    return assumesLens() ? std::optional(assumedLens(info().width, info().height)) : match.lens;
+    if (assumesLens()) return assumedLens(info().width, info().height);
+    return ownLens() != nullptr ? ownLens()->lens : match.lens;
   }
   bool wantsStabilization() const { return output().stabilization_on && clip.stabilization_on; }
 };
@@ -60,7 +73,7 @@ MissingFacts missingOf(const Case& c, Decision& decision) {
   missing.iso = !iso;
   missing.known_iso = iso ? iso->iso : 0;
   missing.light = iso && !c.clip.light && !c.clip.iso_estimate && lightsOf(missing.curves).size() > 1;
-  if (!missing.any()) return {};
+  if (!missing.noise()) return {};
   missing.question = noiseQuestionOf(missing.curves, missing.known_iso);
   const auto told = c.facts.noise.find(missing.question);
   if (told == c.facts.noise.end()) return missing;
@@ -162,7 +175,7 @@ void encodingOf(const EncodeSettings& encode, Treatment& t) {
 Treatment treatmentOf(const Case& c, const IsoCurve& curve) {
   Treatment t;
   t.cleaning = cleaningOf(c, curve);
-  if (c.wantsLens()) t.lens = c.match.lens;
+  if (c.wantsLens()) t.lens = c.knownLens();
   t.motion = motionOf(c);
   // The lens may be off, but turning the camera needs to know it.
   if (t.lens) t.lens_amount = c.clip.lens_amount.value_or(c.output().lens_amount);
@@ -181,9 +194,10 @@ Treatment treatmentOf(const Case& c, const IsoCurve& curve) {
 // Parts that were asked for by name and cannot be done; "" when there are none.
 std::string impossible(const Case& c, const Treatment& t, const IsoCurve& curve) {
   const AskedParts& asked = c.output().asked;
-  if (c.match.kind == MatchKind::None && (asked.lens || (asked.any() && !c.clip.by_itself)))
-    return c.match.reason;
-  if (asked.lens && !c.match.lens) return "The profile has no lens yet. Measure it, or leave the lens out.";
+  if (c.match.kind == MatchKind::None && asked.any() && !c.clip.by_itself) return c.match.reason;
+  if (asked.lens && c.clip.by_itself && !c.match.lens && !c.knownLens())
+    return "No profile has its lens, and the clip's own motion shows no bend that could be taken out.";
+  if (asked.lens && !c.knownLens()) return "The profile has no lens yet. Measure it, or leave the lens out.";
   if (asked.shutter && !(t.motion && (t.motion->shutter.rolls() || t.motion->own_shutter))) {
     if (c.profile == nullptr) return "A still has no motion.";
     if (!c.profile->shutter) return "The shutter of " + c.profile->camera.name + " is not measured yet.";
@@ -306,6 +320,11 @@ Decision decide(const Shoot& shoot, const ShootClip& clip, const ClipFacts& fact
   const IsoCurve curve = noiseCurveFor(shoot, clip, facts, d.match, profiles);
   if (facts.info.width > 0) d.treatment = treatmentOf(c, curve);
   d.assumed_lens = c.assumesLens() && d.treatment.motion.has_value();
+  d.own_lens = c.ownLens() != nullptr && c.ownLens()->lens.has_value() && d.treatment.lens.has_value();
+  if (d.own_lens) d.notes.push_back("Focal length " + focalText(*c.ownLens()) + " by the clip's own motion.");
+  const bool films = facts.info.kind != ClipKind::Still && facts.info.frames > 1;
+  d.missing.own_lens = c.assumesLens() && c.ownLens() == nullptr && films &&
+                       (d.treatment.motion || (shoot.output.asked.lens && c.wantsLens()));
   d.refusal = refusalOf(c, d.treatment, curve, d.missing.any());
   if (clip.range && clip.range->last > facts.info.frames && facts.info.frames > 0 && !d.refusal)
     d.notes.push_back("The out point lay behind the end of the clip; it is rendered to its end.");

@@ -23,10 +23,12 @@ struct MissingFacts {
   bool iso = false;        ///< nothing says it
   bool light = false;      ///< the ISO is known, but there are curves for several kinds of light
   bool own_noise = false;  ///< no profile has a curve for the clip, which is to be treated by itself
+  bool own_lens = false;   ///< nor a lens, and its motion needs one
   double known_iso = 0;
   std::vector<NoiseCurve> curves;
-  std::string question;  ///< under which the answer is kept
-  bool any() const { return iso || light || own_noise; }
+  std::string question;  ///< under which the noise's answer is kept
+  bool noise() const { return iso || light || own_noise; }
+  bool any() const { return noise() || own_lens; }
 };
 
 /// One of three holds: a refusal, facts that are missing, or a treatment that is complete.
@@ -36,7 +38,8 @@ struct Decision {
   MissingFacts missing;
   /// Complete when ready(); else as far as it is decided, for looking at meanwhile.
   Treatment treatment;
-  bool assumed_lens = false;  ///< no profile has one: the motion is worked out with a usual one
+  bool assumed_lens = false;  ///< nothing tells it: the motion is worked out with a usual one
+  bool own_lens = false;      ///< the clip itself has told it
   /// Sentences about what was asked for and is not done, or was told by the clip's own noise.
   std::vector<std::string> notes;
 

@@ -4,6 +4,7 @@
 #include "core/base/json_text.h"
 #include "core/base/numbers.h"
 #include "core/treat/curve_json.h"
+#include "core/treat/lens_json.h"
 
 namespace glenhaze {
 
@@ -12,6 +13,7 @@ using nlohmann::json;
 namespace {
 
 constexpr const char* kNoise = "noise";
+constexpr const char* kLens = "lens";
 
 json toJson(const NoiseFact& fact) {
   json out = {{"why_not", fact.why_not}};
@@ -41,7 +43,28 @@ NoiseFact fromJson(const json& in) {
   return fact;
 }
 
+json toJson(const LensFact& fact) {
+  json out = {{"why_not", fact.why_not},
+              {"focal_uncertainty", fact.focal_uncertainty},
+              {"bend_told", fact.bend_told}};
+  if (fact.lens) out["lens"] = lensToJson(*fact.lens);
+  return out;
+}
+
+LensFact lensFactFromJson(const json& in) {
+  LensFact fact;
+  fact.why_not = in.at("why_not").get<std::string>();
+  fact.focal_uncertainty = in.at("focal_uncertainty").get<double>();
+  fact.bend_told = in.at("bend_told").get<bool>();
+  if (in.contains("lens")) fact.lens = lensFromJson(in["lens"]);
+  return fact;
+}
+
 }  // namespace
+
+std::string focalText(const LensFact& fact) {
+  return fixedText(fact.lens->fx, 0) + " ± " + fixedText(fact.focal_uncertainty * fact.lens->fx, 0) + " px";
+}
 
 std::string noiseQuestionOf(std::span<const NoiseCurve> curves, double known_iso) {
   json key = json::array({known_iso});
@@ -57,11 +80,20 @@ void recall(FactStore& store, ClipFacts& facts) {
       // Written by another version, or damaged: it is asked again.
     }
   }
+  if (const auto text = store.find(facts.id, kLens, kOwnLens)) try {
+      facts.lens = lensFactFromJson(parseJson(*text));
+    } catch (const std::exception&) {
+      // As above.
+    }
 }
 
 void remember(FactStore& store, const ClipFacts& facts, const std::string& question) {
   if (const auto at = facts.noise.find(question); at != facts.noise.end())
     store.put(facts.id, kNoise, question, jsonText(toJson(at->second)));
+}
+
+void rememberLens(FactStore& store, const ClipFacts& facts) {
+  if (facts.lens) store.put(facts.id, kLens, kOwnLens, jsonText(toJson(*facts.lens)));
 }
 
 }  // namespace glenhaze

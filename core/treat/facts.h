@@ -8,6 +8,7 @@
 
 #include "core/clip/fact_store.h"
 #include "core/clip/file_id.h"
+#include "core/lens/model.h"
 #include "core/media/clip_info.h"
 #include "core/noise/iso_table.h"
 
@@ -21,14 +22,29 @@ struct NoiseFact {
   std::string why_not;             ///< a sentence where it cannot be told; then it is not asked again
 };
 
+/// What a clip's own motion says of its lens, asked where no profile has one.
+struct LensFact {
+  std::optional<Lens> lens;
+  double focal_uncertainty = 0;  ///< standard deviation, as a share of the focal length
+  bool bend_told = false;        ///< otherwise the lens is taken for straight
+  std::string why_not;           ///< a sentence where it cannot be told
+};
+
+/// "777 ± 4 px" of a lens that is told.
+std::string focalText(const LensFact& fact);
+
 struct ClipFacts {
   ClipInfo info;
   FileId id;
   std::map<std::string, NoiseFact> noise;  ///< by what it depends on, see noiseQuestionOf
+  std::optional<LensFact> lens;
 };
 
 /// Under which the noise that a clip has by itself is kept; raised when it is measured otherwise.
 constexpr const char* kOwnNoise = "own 1";
+
+/// The same of its own lens.
+constexpr const char* kOwnLens = "own 1";
 
 /// What the answer of a clip's noise depends on besides the clip.
 std::string noiseQuestionOf(std::span<const NoiseCurve> curves, double known_iso);
@@ -37,5 +53,6 @@ std::string noiseQuestionOf(std::span<const NoiseCurve> curves, double known_iso
 /// costs another look at the clip.
 void recall(FactStore& store, ClipFacts& facts);
 void remember(FactStore& store, const ClipFacts& facts, const std::string& question);
+void rememberLens(FactStore& store, const ClipFacts& facts);
 
 }  // namespace glenhaze

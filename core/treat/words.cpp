@@ -14,9 +14,31 @@ namespace {
 std::string pixels(double value) { return fixedText(value, 2) + " px"; }
 std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
 
-CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+// A lens that no profile has, of a clip that is treated by itself.
+void tellOwnLens(const Shoot& shoot, const ShootClip& clip, const std::optional<LensFact>& fact,
+                 const Decision& decision, CoverageCell& cell) {
+  cell.kind = Coverage::Estimated;
+  if (decision.own_lens) {
+    cell.figure = "this clip · " + fixedText(fact->lens->fx, 0) + " px";
+    cell.reason = "Measured from this clip's own motion: focal length " + focalText(*fact) +
+                  (fact->bend_told ? ", and its bend is taken out." : "; no bend that it shows.") +
+                  " A lens of the camera, measured once, holds for all its clips.";
+    if (fact->bend_told && !(shoot.output.lens_on && clip.lens_on)) cell.kind = Coverage::Off;
+    return;
+  }
+  cell.figure = "assumed";
+  cell.reason =
+      "Assumed: no bend, 67° across. Good enough to steady by; nothing is straightened. Measure it to "
+      "straighten too.";
+  if (decision.missing.own_lens)
+    cell.reason += " The run looks first whether the clip's own motion tells it.";
+  if (fact && !fact->why_not.empty()) cell.reason += " " + fact->why_not;
+}
+
+CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts,
                       const Decision& decision, std::span<const Profile> profiles,
                       std::span<const std::string> doubts) {
+  const ClipInfo& info = facts.info;
   const ProfileMatch& match = decision.match;
   CoverageCell cell;
   cell.reason = match.reason;
@@ -24,12 +46,8 @@ CoverageCell lensCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo&
     cell.reason = info.problems.front().text;
     return cell;
   }
-  if (decision.assumed_lens) {
-    cell.kind = Coverage::Estimated;
-    cell.figure = "assumed";
-    cell.reason =
-        "Assumed: no bend, 67° across. Good enough to steady by; nothing is straightened. Measure it to "
-        "straighten too.";
+  if (decision.assumed_lens || decision.own_lens) {
+    tellOwnLens(shoot, clip, facts.lens, decision, cell);
     return cell;
   }
   if (match.kind == MatchKind::None) return cell;
@@ -199,7 +217,7 @@ Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts
                       std::span<const std::string> doubts) {
   const ClipInfo& info = facts.info;
   const ProfileMatch& match = decision.match;
-  return {lensCell(shoot, clip, info, decision, profiles, doubts),
+  return {lensCell(shoot, clip, facts, decision, profiles, doubts),
           shutterCell(shoot, clip, info, match, profiles),
           noiseCell(shoot, clip, info, noiseCurveFor(shoot, clip, facts, match, profiles), decision),
           stabilizationCell(shoot, clip, info, match, profiles)};

@@ -27,7 +27,7 @@ class NoiseForm : public QWidget {
   void setBusy(bool busy);
   /// A sentence on the flicker that was measured; "" for none.
   void setFlickerFound(const QString& text);
-  /// What each quality costs here, once that was tried out: frames a second by frames to each side; 0:
+  /// What each quality costs here, once that was tried out: frames a second by frames looked ahead; 0:
   /// unknown.
   void setSpeeds(const std::array<double, 5>& fps);
 

@@ -43,7 +43,7 @@ class VariantBoard : public TileBoard {
   Background work_;
 };
 
-/// How settings differ from others, in words: "luma 0.6× · frames ±2"; "as set" where they do not.
+/// How settings differ from others, in words: "luma 0.6× · 2 frames ahead"; "as set" where they do not.
 QString differenceText(const DenoiseSettings& settings, const DenoiseSettings& from);
 
 }  // namespace glenhaze::desktop

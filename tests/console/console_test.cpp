@@ -1,4 +1,5 @@
 // The console as others use it: real processes, exit codes, one JSON object on standard output.
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <signal.h>
 #include <sys/wait.h>
@@ -138,6 +139,14 @@ TEST_F(Console, TheLensIsToldFromFootageOrNotAtAll) {
   const Profile written = loadProfile(folder / "f.glenhaze.json");
   EXPECT_EQ(written.lens->method, "footage");
   EXPECT_TRUE(written.shutter.has_value());
+
+  // Treated by itself the clip is straightened by the same lens.
+  const json own = run({"apply", "--json", "--by-itself", "--only", "lens,stabilization", "--out",
+                        folder / "out", folder / "about.mp4"})
+                       .parsed()["clips"][0];
+  EXPECT_EQ(own["state"], "done");
+  EXPECT_THAT(own["why"].get<std::string>(), ::testing::HasSubstr("by the clip's own motion"));
+  EXPECT_GT(own["figures"]["corner_enlargement"], 1.02);
 
   // A camera that stands: nothing is written, and the reason is said.
   const Output still =

@@ -1,5 +1,6 @@
 #include "core/treat/decide.h"
 
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include "core/base/files.h"
@@ -136,7 +137,13 @@ TEST(Decide, AClipOfNoCameraIsTreatedByItselfWhereThatIsWanted) {
   NoiseFact fact;
   fact.own = testing::evenCurve(2, 2, 0);
   b.facts.noise[d.missing.question] = fact;
+  // Its motion may tell the lens too; until somebody looked it is assumed.
   d = b.decided();
+  EXPECT_TRUE(d.missing.own_lens);
+  EXPECT_FALSE(d.ready());
+  b.facts.lens.emplace().why_not = "It hardly turns.";
+  d = b.decided();
+  EXPECT_TRUE(d.assumed_lens);
   ASSERT_TRUE(d.ready());
   ASSERT_TRUE(d.treatment.cleaning && d.treatment.cleaning->noise);
   EXPECT_EQ(d.treatment.cleaning->noise->iso, 0);
@@ -156,6 +163,40 @@ TEST(Decide, AClipOfNoCameraIsTreatedByItselfWhereThatIsWanted) {
   ASSERT_TRUE(d.ready());
   EXPECT_FALSE(d.treatment.cleaning && d.treatment.cleaning->noise);
   EXPECT_TRUE(d.treatment.motion.has_value());
+}
+
+// A lens that the clip itself has told is used, and straightens where a bend was told.
+TEST(Decide, TheClipsOwnLensComesBeforeAnAssumedOne) {
+  Bench b;
+  b.profiles.clear();
+  b.clip.by_itself = true;
+  b.facts.noise[kOwnNoise].why_not = "Nothing is even enough.";
+  LensFact& fact = b.facts.lens.emplace();
+  fact.lens = straightLens(b.facts.info.width, b.facts.info.height, 300);
+  fact.focal_uncertainty = 0.01;
+  Decision d = b.decided();
+  ASSERT_TRUE(d.ready());
+  EXPECT_TRUE(d.own_lens);
+  EXPECT_FALSE(d.assumed_lens);
+  EXPECT_EQ(d.treatment.lens, fact.lens);
+  EXPECT_EQ(d.treatment.lens_amount, 0);
+  EXPECT_THAT(d.notes, ::testing::Contains(::testing::HasSubstr("300 ± 3 px")));
+  fact.lens->k[0] = -0.1;
+  fact.bend_told = true;
+  EXPECT_EQ(b.decided().treatment.lens_amount, 1);
+  EXPECT_EQ(b.decided().treatment.lens, fact.lens);
+  // Kept and found again.
+  const testing::ScratchFolder folder;
+  FactStore store(folder / "facts");
+  b.facts.id = {1, 2, "h"};
+  rememberLens(store, b.facts);
+  ClipFacts again;
+  again.id = b.facts.id;
+  recall(store, again);
+  ASSERT_TRUE(again.lens);
+  EXPECT_EQ(again.lens->lens, fact.lens);
+  EXPECT_TRUE(again.lens->bend_told);
+  EXPECT_EQ(again.lens->focal_uncertainty, 0.01);
 }
 
 // With a profile, only what that does not say is taken from the clip.
