@@ -57,6 +57,7 @@ Shape fitShape(std::span<const NoisePoint> points, size_t channel) {
 // What was seen at one level against the model.
 struct Bend {
   double level = 0, log_ratio = 0, weight = 0;
+  double apart = 0;  ///< what the points there are off the smooth curve beyond chance, as a share of sigma
 };
 
 // The ratio around a level as a line through what was seen nearby: a mean would be pulled aside wherever the
@@ -94,27 +95,55 @@ std::vector<Bend> bendsOf(std::span<const NoisePoint> points, size_t c, const Sh
       first = p->level;
     }
     bends.back().level += p->level * p->weight[c];
+    bends.back().apart += p->weight[c] * p->variance[c] / std::max(1e-6, shapeAt(shape, p->level));
     bends.back().weight += p->weight[c];
   }
   for (Bend& b : bends) {
     b.level /= b.weight;
     b.log_ratio = std::log(ratioAround(points, c, shape, b.level));
+    const double off = (std::log(std::max(1e-6, b.apart / b.weight)) - b.log_ratio) / 2;
+    b.apart = std::sqrt(std::max(0.0, off * off - 1 / (2 * b.weight)));
   }
   return bends;
+}
+
+// Cameras' own curves differ: so much, as a share of sigma for each code, a curve may be off beyond the
+// levels that were seen (tests/accuracy/noise_test.cpp has a camera that is not this model's); more near
+// black, where the model's variance is in proportion to the distance from it.
+double astrayAt(double level) {
+  constexpr double kBlack = 16, kAnywhere = 0.012;
+  return kAnywhere + 0.5 / std::max(1.0, level - kBlack);
+}
+
+// How far a level lies from those that were seen.
+double beyondSeen(const std::vector<Bend>& bends, double level) {
+  return std::max({0.0, bends.front().level - level, level - bends.back().level});
 }
 
 // Between levels that were seen in proportion, beyond them as at the last.
 Bend bendAt(const std::vector<Bend>& bends, double level) {
   if (level <= bends.front().level)
-    return {level, bends.front().log_ratio, level < bends.front().level - kReach ? 0 : bends.front().weight};
+    return {level, bends.front().log_ratio, level < bends.front().level - kReach ? 0 : bends.front().weight,
+            bends.front().apart};
   if (level >= bends.back().level)
-    return {level, bends.back().log_ratio, level > bends.back().level + kReach ? 0 : bends.back().weight};
+    return {level, bends.back().log_ratio, level > bends.back().level + kReach ? 0 : bends.back().weight,
+            bends.back().apart};
   const auto b = std::find_if(bends.begin(), bends.end(), [&](const Bend& q) { return q.level > level; });
   const auto a = b - 1;
   const double t = (level - a->level) / (b->level - a->level);
   const double away = std::min(level - a->level, b->level - level) / kReach;
   return {level, (1 - t) * a->log_ratio + t * b->log_ratio,
-          std::min(a->weight, b->weight) * std::exp(-0.5 * away * away)};
+          std::min(a->weight, b->weight) * std::exp(-0.5 * away * away), std::max(a->apart, b->apart)};
+}
+
+// How sure a curve is at a level, as a share of sigma; `astray`: by how far it lies from what was seen. The
+// deviation of n samples scatters by 1/√(2n), a little less for being smoothed; the model alone is taken as
+// good to a tenth. What points are apart from the smooth curve says how far it may be wrong between them.
+// Both factors are found on photographs (tests/accuracy/noise_test.cpp).
+double spreadAt(const Bend& bend, double astray) {
+  constexpr double kSmoothed = 0.8, kApart = 0.6, kModel = 0.1;
+  const double scatter = std::min(kModel, std::sqrt(1 / (2 * std::max(bend.weight, 1.0))));
+  return std::hypot(kSmoothed * scatter, kApart * bend.apart, astray);
 }
 
 }  // namespace
@@ -135,8 +164,7 @@ NoiseCurve curveThrough(std::span<const NoisePoint> points, double iso) {
       const Bend bend = bendAt(bends, level);
       const double sigma = std::sqrt(std::max(1e-6, shapeAt(shape, level)) * std::exp(bend.log_ratio));
       curve.sigma[c].push_back(sigma);
-      // The deviation of n samples scatters by 1/√(2n); the model alone is taken as good to a tenth.
-      curve.spread[c].push_back(sigma * std::min(0.1, std::sqrt(1 / (2 * std::max(bend.weight, 1.0)))));
+      curve.spread[c].push_back(sigma * spreadAt(bend, astrayAt(level) * beyondSeen(bends, level)));
     }
   }
   return curve;
