@@ -175,7 +175,7 @@ void NoiseForm::setSpeeds(const std::array<double, 5>& fps) {
     const auto known = std::find_if(kNoiseQualities.begin(), kNoiseQualities.end(),
                                     [&](const NoiseQuality& q) { return q.frames_each_side == side; });
     QString text = known != kNoiseQualities.end() ? QString::fromUtf8(known->name) : tr("Finer");
-    text += side == 0 ? tr(", this frame alone") : tr(", ±%1").arg(side);
+    text += side == 0 ? tr(", this frame alone") : tr(", %1 ahead").arg(side);
     if (fps[static_cast<size_t>(side)] > 0)
       text += QStringLiteral(" · ") + withUnit(fps[static_cast<size_t>(side)], 1, tr("frames/s"));
     quality_->addItem(text);

@@ -37,7 +37,8 @@ QString differenceText(const DenoiseSettings& s, const DenoiseSettings& from) {
   times(QObject::tr("texture"), s.smoothing, from.smoothing);
   times(QObject::tr("motion"), s.tolerance, from.tolerance);
   if (s.frames_each_side != from.frames_each_side)
-    parts.append(QObject::tr("%n frame(s) ahead", nullptr, s.frames_each_side));
+    parts.append(s.frames_each_side == 1 ? QObject::tr("1 frame ahead")
+                                         : QObject::tr("%1 frames ahead").arg(s.frames_each_side));
   if (s.reach != from.reach) parts.append(QObject::tr("octaves %1").arg(s.reach));
   const auto share = [&](const QString& name, double value, double other) {
     if (std::abs(value - other) > 1e-9)
