@@ -5,7 +5,6 @@
 #include <gtest/gtest.h>
 
 #include "tests/support/filmed.h"
-#include "tests/support/motion.h"
 #include "tests/support/photographs.h"
 
 namespace glenhaze {
@@ -13,23 +12,6 @@ namespace {
 
 constexpr int kWidth = 480, kHeight = 272, kFrames = 10, kEdge = 8, kBlock = 16;
 constexpr double kNoise = 6.4;
-
-testing::Filming panOver(const std::filesystem::path& photograph,
-                         const std::shared_ptr<const testing::FilmingLens>& lens, double noise) {
-  testing::Filming filming;
-  filming.photograph = photograph;
-  filming.lens = lens;
-  filming.noise = noise;
-  filming.turning = [](double t) {
-    sim::Pose base;
-    base.ry = 0.2 * t;
-    sim::Shake shake;
-    shake.pitch = shake.yaw = 0.3 * testing::kDegree;
-    shake.roll = 0.2 * testing::kDegree;
-    return testing::orientationOf(sim::shaken(base, shake, t));
-  };
-  return filming;
-}
 
 // The filmed noise, which grows with the root of the level.
 NoiseCurve trueCurve() {
@@ -87,8 +69,8 @@ TEST(Photographs, GainAtStandardAndKeepTheirTexture) {
   double mean = 0, mean_texture = 0;
   constexpr size_t kCount = 6;
   for (size_t i = 0; i < kCount; ++i) {
-    const testing::FilmedPhotograph clean(panOver(photographs[i], lens, 0)),
-        noisy(panOver(photographs[i], lens, kNoise));
+    const testing::FilmedPhotograph clean(testing::inHand(photographs[i], lens, 0, 0.2, 0.3)),
+        noisy(testing::inHand(photographs[i], lens, kNoise, 0.2, 0.3));
     std::vector<Frame> frames;
     for (int f = 0; f < kFrames; ++f) frames.push_back(noisy.frame(f));
     const Frame wanted = clean.frame(7);

@@ -22,19 +22,7 @@ constexpr int kWidth = 960, kHeight = 540;
 // Of four pairs of frames of a camera held in the hand.
 NoiseFinding measuredOn(const std::filesystem::path& photograph,
                         const std::shared_ptr<const testing::FilmingLens>& lens, double noise) {
-  testing::Filming filming;
-  filming.photograph = photograph;
-  filming.lens = lens;
-  filming.noise = noise;
-  filming.turning = [](double t) {
-    sim::Pose base;
-    base.ry = 0.05 * t;
-    sim::Shake shake;
-    shake.pitch = shake.yaw = 0.4 * testing::kDegree;
-    shake.roll = 0.2 * testing::kDegree;
-    return testing::orientationOf(sim::shaken(base, shake, t));
-  };
-  const testing::FilmedPhotograph film(filming);
+  const testing::FilmedPhotograph film(testing::inHand(photograph, lens, noise, 0.05, 0.4));
   std::vector<FramePair> pairs;
   for (const int64_t at : {4, 20, 36, 52}) pairs.push_back({film.frame(at), film.frame(at + 1)});
   return measurePatchesOf(pairs, 400);

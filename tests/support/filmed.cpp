@@ -5,6 +5,8 @@
 #include <opencv2/imgproc.hpp>
 #include <stdexcept>
 
+#include "tests/support/motion.h"
+
 namespace glenhaze::testing {
 
 namespace {
@@ -34,6 +36,23 @@ FilmingLens::FilmingLens(const Lens& brown_conrady) : lens(brown_conrady) {
   cv::remap(cv::Mat(undistorted, true).reshape(2, coarse.height), rays, places, cv::noArray(),
             cv::INTER_LINEAR);
   rays.convertTo(rays, CV_32F);
+}
+
+Filming inHand(const std::filesystem::path& photograph, std::shared_ptr<const FilmingLens> lens, double noise,
+               double pan, double shake_deg) {
+  Filming filming;
+  filming.photograph = photograph;
+  filming.lens = std::move(lens);
+  filming.noise = noise;
+  filming.turning = [pan, shake_deg](double t) {
+    sim::Pose base;
+    base.ry = pan * t;
+    sim::Shake shake;
+    shake.pitch = shake.yaw = shake_deg * kDegree;
+    shake.roll = 0.2 * kDegree;
+    return orientationOf(sim::shaken(base, shake, t));
+  };
+  return filming;
 }
 
 FilmedPhotograph::FilmedPhotograph(Filming filming) : filming_(std::move(filming)) {

@@ -45,6 +45,10 @@ struct Filming {
   unsigned seed = 1;
 };
 
+/// A hand that pans, radians a second, and shakes, degrees.
+Filming inHand(const std::filesystem::path& photograph, std::shared_ptr<const FilmingLens> lens, double noise,
+               double pan, double shake_deg);
+
 class FilmedPhotograph {
  public:
   explicit FilmedPhotograph(Filming filming);
