@@ -7,18 +7,25 @@
 
 namespace glenhaze::desktop {
 
+namespace {
+
+// Numbered anew when noise removal costs otherwise than it did: what was tried before says nothing then.
+QString keyOf(int frames_ahead) { return QStringLiteral("noise-speed-2/%1").arg(frames_ahead); }
+
+}  // namespace
+
 std::array<double, 5> noiseSpeeds() {
   std::array<double, 5> speeds{};
   const QSettings settings;
   for (size_t i = 0; i < speeds.size(); ++i)
-    speeds[i] = settings.value(QStringLiteral("noise-speed/%1").arg(i)).toDouble();
+    speeds[i] = settings.value(keyOf(static_cast<int>(i))).toDouble();
   return speeds;
 }
 
 void keepNoiseSpeeds(const NoiseSpeed& speed) {
   QSettings settings;
   for (const NoiseSpeed::Row& row : speed.rows)
-    settings.setValue(QStringLiteral("noise-speed/%1").arg(row.quality.frames_each_side), row.fps);
+    settings.setValue(keyOf(row.quality.frames_each_side), row.fps);
 }
 
 QString speedText(const std::array<double, 5>& speeds) {

@@ -359,7 +359,7 @@ void Denoiser::State::mergePlane(const Work& work, int channel, std::vector<std:
   }
   job.variance = held.variances[c].data();
   job.spectrum = held.noise->spectrum[c].data();
-  detail::expectedEnergies(job.spectrum, job.expected);
+  job.expected = held.noise->expected[c];
   job.tables = &tables;
   job.tolerance = static_cast<float>(settings.tolerance);
   job.shrink = settings.smoothing > 0 && settings.reach > 0 ? shrink.data() : nullptr;

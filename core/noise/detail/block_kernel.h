@@ -57,7 +57,7 @@ struct MergeJob {
   const float* variance = nullptr;  ///< noise of each block, code values squared
   const float* spectrum = nullptr;  ///< kBlockArea factors, mean about 1
   /// Energy of unit noise of that spectrum in a block, at each scale, octave by octave.
-  float expected[kScales][kBands] = {};
+  const float (*expected)[kBands] = nullptr;
   const struct BlockTables* tables = nullptr;
   float tolerance = 1;  ///< how much difference beyond noise is tolerated; 1: none but chance
   /// kBlockArea: how much is shrunk, as a multiple of the noise left (in variance); null: nothing.

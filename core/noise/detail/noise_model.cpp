@@ -27,6 +27,7 @@ std::shared_ptr<const NoiseModel> noiseModel(NoiseCurve curve, double luma, doub
   auto model = std::make_shared<NoiseModel>();
   for (size_t c = 0; c < 3; ++c) {
     model->spectrum[c] = spectrumOf(curve.octaves[c]);
+    expectedEnergies(model->spectrum[c].data(), model->expected[c]);
     const double strength = c == 0 ? luma : chroma;
     for (int level = 0; level < kLevels; ++level)
       model->variance[c][static_cast<size_t>(level)] =

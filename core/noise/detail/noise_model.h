@@ -14,6 +14,7 @@ namespace glenhaze::detail {
 struct NoiseModel {
   NoiseCurve curve;
   std::array<std::array<float, kBlockArea>, 3> spectrum;
+  float expected[3][kScales][kBands] = {};         ///< of each plane, see MergeJob
   std::array<std::array<float, 256>, 3> variance;  ///< by luma code, strength included
   /// Noise at middle grey stands for the picture where motion is concerned.
   float motion_sigma = 0;
