@@ -141,7 +141,7 @@ Bend bendAt(const std::vector<Bend>& bends, double level) {
 // good to a tenth. What points are apart from the smooth curve says how far it may be wrong between them.
 // Both factors are found on photographs (tests/accuracy/noise_test.cpp).
 double spreadAt(const Bend& bend, double astray) {
-  constexpr double kSmoothed = 0.8, kApart = 0.6, kModel = 0.1;
+  constexpr double kSmoothed = 0.72, kApart = 0.6, kModel = 0.1;
   const double scatter = std::min(kModel, std::sqrt(1 / (2 * std::max(bend.weight, 1.0))));
   return std::hypot(kSmoothed * scatter, kApart * bend.apart, astray);
 }

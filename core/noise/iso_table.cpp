@@ -155,7 +155,7 @@ IsoEstimate isoOfPoints(std::span<const NoisePoint> points, std::span<const Nois
       scatter = std::sqrt(spread / agreed);
     }
   // Scatter of n points, and what the camera's variance really does between ISOs.
-  const double reach = std::hypot(2 * scatter / std::sqrt(static_cast<double>(points.size())), 0.12);
+  const double reach = std::hypot(2 * scatter / std::sqrt(static_cast<double>(points.size())), 0.095);
   best.low = best.iso * std::exp2(-reach);
   best.high = best.iso * std::exp2(reach);
   best.patches = static_cast<int>(points.size());

@@ -89,7 +89,7 @@ TEST(Photographs, GainAtStandardAndKeepTheirTexture) {
     mean_texture += texture / kCount;
   }
   std::printf("  mean           %5.2f dB, in texture %5.2f\n", mean, mean_texture);
-  // With the frames right before and after it alone, without memory, they gain 10.3 and 7.3.
+  // With the frames right before and after it alone, without memory, they gain 10.6 and 7.8.
   EXPECT_GT(mean, 11.6);
   EXPECT_GT(mean_texture, 8.5);
 }

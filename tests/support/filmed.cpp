@@ -11,31 +11,23 @@ namespace glenhaze::testing {
 
 namespace {
 
-constexpr int kSide = 2;  // samples for each pixel, along each axis; the first of them in its centre
-constexpr int kStep = 4;  // samples between rays that are sought; between them they are as good as straight
+constexpr int kSide = 2;                 // samples of a pixel, along each axis
 constexpr double kWidthOverFocal = 1.5;  // of the photograph as it is hung up
 constexpr double kMidGrey = 110;
 constexpr double kBack_m = 4;
+constexpr double kBlur = 0.5 * kSide;  // samples
 
 }  // namespace
 
 FilmingLens::FilmingLens(const Lens& brown_conrady) : lens(brown_conrady) {
-  const cv::Size fine{lens.width * kSide, lens.height * kSide};
-  const cv::Size coarse{fine.width / kStep + 2, fine.height / kStep + 2};
   std::vector<cv::Point2d> pixels, undistorted;
-  for (int y = 0; y < coarse.height; ++y)
-    for (int x = 0; x < coarse.width; ++x)
-      pixels.emplace_back(static_cast<double>(x * kStep) / kSide, static_cast<double>(y * kStep) / kSide);
+  for (int y = 0; y < lens.height * kSide; ++y)
+    for (int x = 0; x < lens.width * kSide; ++x)
+      pixels.emplace_back((x + 0.5) / kSide - 0.5, (y + 0.5) / kSide - 0.5);
   const cv::Matx33d camera(lens.fx, 0, lens.cx, 0, lens.fy, lens.cy, 0, 0, 1);
   cv::undistortPoints(pixels, undistorted, camera, cv::Mat(lens.k).clone(), cv::noArray(), cv::noArray(),
                       {cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 40, 1e-9});
-  cv::Mat places(fine, CV_32FC2);
-  for (int y = 0; y < fine.height; ++y)
-    for (int x = 0; x < fine.width; ++x)
-      places.at<cv::Vec2f>(y, x) = cv::Vec2f(static_cast<float>(x), static_cast<float>(y)) / kStep;
-  cv::remap(cv::Mat(undistorted, true).reshape(2, coarse.height), rays, places, cv::noArray(),
-            cv::INTER_LINEAR);
-  rays.convertTo(rays, CV_32F);
+  rays = cv::Mat(undistorted, true).reshape(2, lens.height * kSide);
 }
 
 Filming inHand(const std::filesystem::path& photograph, std::shared_ptr<const FilmingLens> lens, double noise,
@@ -71,12 +63,6 @@ FilmedPhotograph::Layer FilmedPhotograph::layerOf(const std::filesystem::path& p
     cv::resize(layer.picture, layer.picture, {}, wanted / layer.picture.cols, wanted / layer.picture.cols,
                cv::INTER_AREA);
   layer.px_per_m = layer.picture.cols / (kWidthOverFocal * distance_m);
-  // What lies beside it, laid out once: sampling inside a picture is much faster than at its edge.
-  layer.middle = {(layer.picture.cols - 1) / 2.0, (layer.picture.rows - 1) / 2.0};
-  const int beside = layer.picture.rows / 2;
-  cv::copyMakeBorder(layer.picture, layer.picture, beside, beside, beside, beside, cv::BORDER_REFLECT_101);
-  layer.middle += cv::Point2d(beside, beside);
-  layer.picture.convertTo(layer.picture, CV_32F, 219.0 / 255, 16);  // limited range
   return layer;
 }
 
@@ -89,35 +75,27 @@ cv::Mat FilmedPhotograph::seen(const Layer& layer, double distance_m, double spe
   if (covered != nullptr) covered->create(rays.size(), CV_32F);
   cv::parallel_for_({0, map.rows}, [&](const cv::Range& rows) {
     for (int y = rows.start; y < rows.end; ++y) {
-      const double share = static_cast<double>(y) / kSide / (lens.height - 1) - 0.5;
+      const double share = ((y + 0.5) / kSide - 0.5) / (lens.height - 1) - 0.5;
       const double t = static_cast<double>(index) / filming_.fps + filming_.readout_s * share;
       const RotationMatrix turn = matrixOf(filming_.turning(t));
       const double zoom = filming_.zoom ? filming_.zoom(t) : 1;
       const Point place = filming_.place ? filming_.place(t) : Point{};
-      const auto* ray = rays.ptr<float>(y);
-      auto* on = map.ptr<float>(y);
-      // Whole rows of plain numbers: the compiler makes vectors of them.
-      const Ray x_step = turn * Ray{1 / zoom, 0, 0}, y_step = turn * Ray{0, 1 / zoom, 0},
-                ahead = turn * Ray{0, 0, 1};
-      const auto f = [](double value) { return static_cast<float>(value); };
-      const float xx = f(x_step.x), xy = f(y_step.x), xz = f(ahead.x), yx = f(x_step.y), yy = f(y_step.y),
-                  yz = f(ahead.y), zx = f(x_step.z), zy = f(y_step.z), zz = f(ahead.z);
-      const float scale = f(layer.px_per_m * distance_m);
-      const float x0 = f(layer.middle.x + layer.px_per_m * (place.x - speed * distance_m * t)),
-                  y0 = f(layer.middle.y + layer.px_per_m * place.y);
       for (int x = 0; x < map.cols; ++x) {
-        const float u = ray[2 * x], v = ray[2 * x + 1];
-        const float far = scale / (zx * u + zy * v + zz);
-        on[2 * x] = x0 + far * (xx * u + xy * v + xz);
-        on[2 * x + 1] = y0 + far * (yx * u + yy * v + yz);
+        const auto& ray = rays.at<cv::Vec2d>(y, x);
+        const Ray world = turn * Ray{ray[0] / zoom, ray[1] / zoom, 1};
+        const Point hit = place + Point{world.x, world.y} * (distance_m / world.z);
+        const Point on = hit - Point{speed * distance_m * t, 0};
+        map.at<cv::Vec2f>(y, x) = {
+            static_cast<float>(layer.px_per_m * on.x + (layer.picture.cols - 1) / 2.0),
+            static_cast<float>(layer.px_per_m * on.y + (layer.picture.rows - 1) / 2.0)};
+        if (covered != nullptr)
+          covered->at<float>(y, x) = hit.y > filming_.front->top * distance_m ? 1.0F : 0.0F;
       }
-      if (covered == nullptr) continue;
-      const float top = f(layer.middle.y + layer.px_per_m * filming_.front->top * distance_m);
-      for (int x = 0; x < map.cols; ++x) covered->at<float>(y, x) = on[2 * x + 1] > top ? 1.0F : 0.0F;
     }
   });
   cv::Mat fine;
   cv::remap(layer.picture, fine, map, cv::noArray(), cv::INTER_LINEAR, cv::BORDER_REFLECT_101);
+  fine.convertTo(fine, CV_32F, 219.0 / 255, 16);
   return fine;
 }
 
@@ -130,7 +108,8 @@ Frame FilmedPhotograph::frame(int64_t index) const {
     fine += covered.mul(near - fine);
   }
   // A lens passes next to nothing that is finer than the pixels: without it texture would flicker like noise.
-  cv::pyrDown(fine, grey, {lens.width, lens.height});
+  cv::GaussianBlur(fine, fine, {}, kBlur);
+  cv::resize(fine, grey, {lens.width, lens.height}, 0, 0, cv::INTER_AREA);
   if (filming_.noise > 0) {
     cv::Mat noise(grey.size(), CV_32F), level;
     cv::RNG random(static_cast<uint64_t>(filming_.seed) * 100003 + static_cast<uint64_t>(index));

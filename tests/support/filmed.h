@@ -1,7 +1,7 @@
 #pragma once
 // Photographs filmed by a turning camera with a bent lens and a rolling shutter, made apart from the
-// simulated camera and from our own lens: OpenCV undistorts, resamples and adds the noise, a pixel takes in
-// 5 × 5 samples, half a pixel apart (binomial). What our own mill would flatter is held against this.
+// simulated camera and from our own lens: OpenCV undistorts, resamples and adds the noise, a pixel takes in a
+// square of 2 × 2 samples. What our own mill would flatter is held against this.
 
 #include <filesystem>
 #include <functional>
@@ -21,7 +21,7 @@ struct FilmingLens {
   /// Brown–Conrady.
   explicit FilmingLens(const Lens& brown_conrady);
   Lens lens;
-  cv::Mat rays;  // x/z, y/z of every sample, 32-bit floats
+  cv::Mat rays;  // x/z, y/z of every sample
 };
 
 /// A second photograph before the first, from a height on downwards.
@@ -60,8 +60,7 @@ class FilmedPhotograph {
  private:
   Filming filming_;
   struct Layer {
-    cv::Mat picture;      // grey, about as fine as what is sampled from it; mirrored beyond its edges
-    cv::Point2d middle;   // of the photograph itself
+    cv::Mat picture;      // grey, about as fine as what is sampled from it
     double px_per_m = 1;  // of its plane
   };
   Layer layerOf(const std::filesystem::path& photograph, double distance_m) const;
