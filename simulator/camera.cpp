@@ -4,6 +4,7 @@
 #include <random>
 
 #include "core/base/parallel.h"
+#include "simulator/reach.h"
 
 namespace glenhaze::sim {
 
@@ -19,6 +20,7 @@ V3 throughPort(V3 ray, double index) {
 
 constexpr double kPi = 3.14159265358979323846;
 constexpr int kTile = 16;
+constexpr float kConeMargin = 0.004F;  // rad: what float's arc cosine loses near 1, tenfold
 
 // BT.709 opto-electronic curve (ITU-R BT.709-6, item 1.2), with a soft shoulder above 0.8 as cameras have.
 float toneCurve(float linear) {
@@ -68,6 +70,8 @@ void put(Plane& plane, int x, int y, float value, int max) {
   else
     plane.row<uint8_t>(y)[x] = static_cast<uint8_t>(v);
 }
+
+float angleOf(float cosine) { return std::acos(std::clamp(cosine, -1.0F, 1.0F)); }
 
 double rowShare(ScanDirection direction, double x, double y, int width, int height) {
   switch (direction) {
@@ -129,16 +133,7 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
   const auto per_pixel = static_cast<size_t>(setup_.samples);
   // Slightly wider than a sub-sample, so that textures are smooth between them.
   const float spread = static_cast<float>(1.2 / setup_.lens.fx / std::sqrt(setup_.samples));
-  // Spheres around the quads, against which tiles are tested.
-  struct Sphere {
-    V3 centre;
-    float radius;
-  };
-  std::vector<Sphere> spheres;
-  for (const Quad& q : scene_.quads)
-    spheres.push_back(
-        {q.corner + q.u * (q.size_u / 2) + q.v * (q.size_v / 2) + q.velocity * static_cast<float>(t0),
-         0.5F * std::hypot(q.size_u, q.size_v) + length(q.velocity) * 0.1F + 0.05F});
+  const Reach reach(scene_, t0);
   // Everything read at one time shares one pose: a row, or a column when the sensor scans sideways.
   struct Line {
     double time;
@@ -165,24 +160,21 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
       const auto rayAt = [&](int x, int y) {
         return rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel];
       };
-      // Cone around the tile at its middle time, widened for what the camera turns while reading it.
+      // Cone around the tile, a pixel to each side with it, and around all that the camera turns while
+      // reading it.
       const V3 axis_camera = rayAt((x0 + x1) / 2, (y0 + y1) / 2);
-      float cosine = 1;
-      for (const int x : {x0, x1 - 1})
-        for (const int y : {y0, y1 - 1}) cosine = std::min(cosine, dot(axis_camera, rayAt(x, y)));
-      const float angle = std::acos(std::clamp(cosine, -1.0F, 1.0F)) + 0.03F;
-      const double middle =
-          t0 + setup_.readout_s * rowShare(setup_.direction, (x0 + x1) / 2.0, (y0 + y1) / 2.0, w, h);
-      const Pose pose = motion_(middle);
-      const V3 axis = rotationFrom(pose.rx, pose.ry, pose.rz) * axis_camera;
-      candidates.clear();
-      for (size_t i = 0; i < spheres.size(); ++i) {
-        const V3 to = spheres[i].centre - pose.position;
-        const float distance = length(to);
-        if (distance < spheres[i].radius || std::acos(std::clamp(dot(to, axis) / distance, -1.0F, 1.0F)) <
-                                                angle + std::asin(spheres[i].radius / distance))
-          candidates.push_back(static_cast<int>(i));
-      }
+      float tile_cosine = 1, turn_cosine = 1;
+      for (const int x : {std::max(x0 - 1, 0), std::min(x1, w - 1)})
+        for (const int y : {std::max(y0 - 1, 0), std::min(y1, h - 1)})
+          tile_cosine = std::min(tile_cosine, dot(axis_camera, rayAt(x, y)));
+      const size_t first_line = static_cast<size_t>(sideways ? x0 : y0) * moments,
+                   end_line = static_cast<size_t>(sideways ? x1 : y1) * moments;
+      const Line& middle = lines[(first_line + end_line) / 2];
+      const V3 axis = middle.rotation * axis_camera;
+      for (size_t i = first_line; i < end_line; ++i)
+        turn_cosine = std::min(turn_cosine, dot(axis, lines[i].rotation * axis_camera));
+      const float angle = angleOf(tile_cosine) + angleOf(turn_cosine) + kConeMargin;
+      reach.find(middle.position, axis, angle, candidates);
       for (int y = y0; y < y1; ++y)
         for (int x = x0; x < x1; ++x) {
           const Line* line = &lines[static_cast<size_t>(sideways ? x : y) * moments];

@@ -153,6 +153,10 @@ V3 albedo(const Scene& scene, const Quad& q, float u, float v, Footprint f, doub
   return {0.5F, 0.5F, 0.5F};
 }
 
+V3 nightSky(float up) {
+  return mix({0.20F, 0.13F, 0.12F}, {0.02F, 0.03F, 0.06F}, std::clamp(up * 3, 0.0F, 1.0F));
+}
+
 V3 sky(const Scene& scene, V3 d, float spread) {
   const float up = -d.y;
   V3 colour = mix({0.72F, 0.78F, 0.84F}, {0.22F, 0.38F, 0.66F},
@@ -162,14 +166,14 @@ V3 sky(const Scene& scene, V3 d, float spread) {
     const float cloud = fractal(d.x * s * 1.1F + 3, d.z * s * 1.1F, 77, 5, spread * s * 3);
     colour = mix(colour, {0.93F, 0.93F, 0.92F}, std::clamp(cloud * 1.7F + 0.12F, 0.0F, 0.85F));
   }
-  // Far hills.
+  // Far hills; no ridge is higher than this.
+  if (up > 0.1F + spread) return mix(colour, nightSky(up), scene.dusk);
   const float heading = std::atan2(d.x, d.z);
   const float ridge = 0.035F + 0.03F * fractal(heading * 3, 0.5F, 5, 4, spread * 3);
   colour = mix(colour, {0.33F, 0.40F, 0.44F}, 1 - above(up, ridge, spread));
   const float ridge2 = 0.016F + 0.022F * fractal(heading * 5 + 9, 0.5F, 6, 4, spread * 5);
   colour = mix(colour, {0.20F, 0.27F, 0.24F}, 1 - above(up, ridge2, spread));
-  const V3 night = mix({0.20F, 0.13F, 0.12F}, {0.02F, 0.03F, 0.06F}, std::clamp(up * 3, 0.0F, 1.0F));
-  return mix(colour, night, scene.dusk);
+  return mix(colour, nightSky(up), scene.dusk);
 }
 
 V3 waterColour(const Scene& scene, V3 at, V3 d, double time_s, float spread, float distance) {
