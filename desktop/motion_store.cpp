@@ -57,7 +57,8 @@ std::shared_ptr<const TrackRecord> MotionStore::tracks(const std::filesystem::pa
 void MotionStore::want(const MotionRequest& request) {
   const std::string key = settingsKey(request), tracks_key = tracksKey(request);
   const auto at = known_.find(request.clip.path);
-  if (at != known_.end() && at->second.key == key && at->second.tracks_key == tracks_key) return;
+  if (at != known_.end() && at->second.key == key && at->second.tracks_key == tracks_key && at->second.tracks)
+    return;
   const std::string wanted = tracks_key + key;
   if (wanted == failed_key_ || (job_.busy() && wanted == wanted_key_)) return;
   wanted_ = request;
@@ -78,8 +79,17 @@ void MotionStore::want(const MotionRequest& request) {
     else
       *answer = answerMotion(request, *found.tracks, Progress{{}, progress.stop});
     found.answer = std::move(answer);
-    return [this, path = request.clip.path, found] { known_[path] = found; };
+    return [this, path = request.clip.path, found] { take(path, found); };
   });
+}
+
+void MotionStore::take(const std::filesystem::path& path, const Known& found) {
+  known_[path] = found;
+  with_tracks_.remove(path);
+  with_tracks_.push_back(path);
+  if (with_tracks_.size() <= kOpenTracks) return;
+  known_[with_tracks_.front()].tracks = nullptr;
+  with_tracks_.pop_front();
 }
 
 void MotionStore::stop() {

@@ -5,6 +5,7 @@
 #include <QObject>
 #include <QString>
 #include <filesystem>
+#include <list>
 #include <map>
 #include <memory>
 #include <optional>
@@ -23,7 +24,9 @@ class MotionStore : public QObject {
   std::shared_ptr<const MotionAnswer> find(const MotionRequest& request) const;
   /// The newest answer for the clip, whatever its settings; null before the first.
   std::shared_ptr<const MotionAnswer> newest(const std::filesystem::path& clip) const;
+  /// Null also where many other clips were looked at since: each holds a file open.
   std::shared_ptr<const TrackRecord> tracks(const std::filesystem::path& clip) const;
+  static constexpr size_t kOpenTracks = 64;
 
   /// Works it out if it is not known; the clip asked for last comes first. changed() when it is there.
   void want(const MotionRequest& request);
@@ -45,7 +48,10 @@ class MotionStore : public QObject {
     std::shared_ptr<const TrackRecord> tracks;
     std::shared_ptr<const MotionAnswer> answer;
   };
+  void take(const std::filesystem::path& path, const Known& found);
+
   std::map<std::filesystem::path, Known> known_;
+  std::list<std::filesystem::path> with_tracks_;  // known with their tracks, the newest last
   MotionRequest wanted_;
   std::string wanted_key_, failed_key_;
   Background job_;

@@ -86,7 +86,7 @@ double seenTo(const TrackRecord& part) {
   std::vector<double> shares;
   const double half = std::hypot(part.width, part.height) / 2;
   for (const FrameTracks& f : part.frames)
-    for (const TrackPair& p : f.pairs)
+    for (const TrackPair& p : f.pairs.read())
       shares.push_back(std::hypot(static_cast<double>(p.to_x) - part.width / 2.0,
                                   static_cast<double>(p.to_y) - part.height / 2.0) /
                        half);

@@ -19,7 +19,7 @@ namespace detail {
 std::vector<RayPair> raysOf(const FrameTracks& frame, const LensMap& lens) {
   std::vector<RayPair> rays;
   rays.reserve(frame.pairs.size());
-  for (const TrackPair& p : frame.pairs) {
+  for (const TrackPair& p : frame.pairs.read()) {
     const Point from{p.from_x, p.from_y}, to{p.to_x, p.to_y};
     const auto a = lens.pixelToRay(from), b = lens.pixelToRay(to);
     if (a && b) rays.push_back({*a, *b, from, to});

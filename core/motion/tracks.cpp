@@ -1,14 +1,12 @@
 #include "core/motion/tracks.h"
 
 #include <algorithm>
-#include <cstring>
-#include <fstream>
 #include <thread>
 
 #include "core/base/error.h"
-#include "core/base/files.h"
 #include "core/base/queue.h"
 #include "core/motion/detail/follower.h"
+#include "core/motion/detail/track_file.h"
 
 namespace glenhaze {
 
@@ -44,18 +42,16 @@ FrameTracks Tracker::push(const Frame& frame, double time_s) {
   return inside_->follower.follow(inside_->preparer.prepare(frame, time_s));
 }
 
-TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const Progress& progress,
-                      const TrackRecord* resume, TrackRecord* partial) {
+namespace {
+
+struct Analysed {
+  detail::TrackWriter& writer;
   TrackRecord record;
-  record.width = clip.width;
-  record.height = clip.height;
-  int64_t begin = 0;
-  if (resume != nullptr && resume->width == clip.width && resume->height == clip.height &&
-      resume->frames.size() > 1) {
-    record.frames = resume->frames;
-    // The last frame is read again, so that the next one has something to be linked to.
-    begin = static_cast<int64_t>(record.frames.size()) - 1;
-  }
+};
+
+// Frames from `begin` on, each linked to the one before.
+void follow(const ClipInfo& clip, const TrackOptions& options, int64_t begin, const Progress& progress,
+            Analysed& analysed) {
   // A frame that is missing would put all that follow out of step.
   ClipReader reader(clip, {0, options.fields, Damage::Hold});
   if (begin > 0) reader.seek(begin);
@@ -80,104 +76,41 @@ TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const P
       while (auto frame = prepared.pop()) {
         progress.check();
         FrameTracks tracks = follower.follow(std::move(*frame));
-        if (index != begin || begin == 0) record.frames.push_back(std::move(tracks));
+        if (index != begin || begin == 0)
+          analysed.record.frames.push_back(analysed.writer.add(std::move(tracks)));
         ++index;
         progress.update(static_cast<double>(index) / static_cast<double>(std::max<int64_t>(1, clip.frames)));
       }
     } catch (...) {
-      if (partial != nullptr) *partial = record;
       prepared.close();
       throw;
     }
   }
   if (failure) std::rethrow_exception(failure);
-  if (record.frames.empty())
-    throw Error(ErrorKind::Unreadable, "The clip holds no frames", clip.path.string(), "", "");
-  return record;
 }
-
-namespace {
-
-constexpr const char* kMagic = "glenhaze-tracks 1\n";
-template <typename T>
-void append(std::string& text, T value) {
-  text.append(reinterpret_cast<const char*>(&value), sizeof value);
-}
-
-class Bytes {
- public:
-  explicit Bytes(std::string_view text) : text_(text) {}
-  template <typename T>
-  T take() {
-    T value{};
-    if (text_.size() < sizeof value) {
-      short_ = true;
-      return value;
-    }
-    std::memcpy(&value, text_.data(), sizeof value);
-    text_.remove_prefix(sizeof value);
-    return value;
-  }
-  bool ranShort() const { return short_; }
-  size_t left() const { return text_.size(); }
-
- private:
-  std::string_view text_;
-  bool short_ = false;
-};
 
 }  // namespace
 
-void saveTracks(const TrackRecord& record, const std::string& key, const std::filesystem::path& path) {
-  std::string text = kMagic + key + "\n";
-  append(text, static_cast<int32_t>(record.width));
-  append(text, static_cast<int32_t>(record.height));
-  append(text, static_cast<int32_t>(record.frames.size()));
-  const detail::PositionSteps steps(record.width, record.height);
-  const auto put = [&](float v) { append(text, steps.to(v)); };
-  for (const FrameTracks& f : record.frames) {
-    append(text, f.time_s);
-    append(text, f.sharpness);
-    append(text, static_cast<uint16_t>(f.cut ? 1 : 0));
-    append(text, static_cast<uint16_t>(f.pairs.size()));
-    for (const TrackPair& p : f.pairs) {
-      put(p.from_x);
-      put(p.from_y);
-      put(p.to_x);
-      put(p.to_y);
-    }
+TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const Progress& progress,
+                      const TrackPlace& place) {
+  detail::TrackWriter writer(place, clip.width, clip.height, detail::TrackWriter::Earlier::TakeUp);
+  Analysed analysed{writer, writer.takenUp()};
+  try {
+    // The last frame is read again, so that the next one has something to be linked to.
+    const auto begin = std::max<int64_t>(0, static_cast<int64_t>(analysed.record.frames.size()) - 1);
+    follow(clip, options, begin, progress, analysed);
+    if (analysed.record.frames.empty())
+      throw Error(ErrorKind::Unreadable, "The clip holds no frames", clip.path.string(), "", "");
+  } catch (const Error& error) {
+    if (error.kind() != ErrorKind::Cancelled) writer.drop();
+    throw;
   }
-  writeFileAtomically(path, text);
-}
-
-std::optional<TrackRecord> loadTracks(const std::string& key, const std::filesystem::path& path) {
-  std::error_code ignored;
-  if (!std::filesystem::exists(path, ignored)) return std::nullopt;
-  const std::string text = readFile(path);
-  const std::string head = kMagic + key + "\n";
-  if (!text.starts_with(head)) return std::nullopt;
-  Bytes bytes(std::string_view(text).substr(head.size()));
-  TrackRecord record;
-  record.width = bytes.take<int32_t>();
-  record.height = bytes.take<int32_t>();
-  const auto count = bytes.take<int32_t>();
-  if (count < 0 || record.width < 1 || record.height < 1) return std::nullopt;
-  const detail::PositionSteps steps(record.width, record.height);
-  const auto get = [&] { return steps.from(bytes.take<uint16_t>()); };
-  for (int i = 0; i < count && !bytes.ranShort(); ++i) {
-    FrameTracks f;
-    f.time_s = bytes.take<double>();
-    f.sharpness = bytes.take<float>();
-    f.cut = bytes.take<uint16_t>() != 0;
-    f.pairs.resize(bytes.take<uint16_t>());
-    for (TrackPair& p : f.pairs) p = {get(), get(), get(), get()};
-    record.frames.push_back(std::move(f));
+  try {
+    writer.finish();
+  } catch (const Error&) {
+    // Beside footage on a card or a full disk nothing can be kept: the next analysis takes its time again.
   }
-  if (bytes.ranShort() || bytes.left() > 0) return std::nullopt;
-  // Speeds are per second between frames: a clock that stands still would make them infinite.
-  for (size_t i = 1; i < record.frames.size(); ++i)
-    if (!(record.frames[i].time_s > record.frames[i - 1].time_s)) return std::nullopt;
-  return record;
+  return std::move(analysed.record);
 }
 
 }  // namespace glenhaze

@@ -6,6 +6,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -33,12 +34,35 @@ struct TrackPair {
   float to_x = 0, to_y = 0;      ///< source px, in this frame
 };
 
+namespace detail {
+class TrackFile;
+}
+
+/// The pairs of one frame: in memory, or in a file of which only the place is kept.
+class TrackPairs {
+ public:
+  TrackPairs() = default;
+  TrackPairs(std::vector<TrackPair> pairs) : own_(std::move(pairs)), count_(own_.size()) {}
+  TrackPairs(std::shared_ptr<const detail::TrackFile> file, uint64_t at, size_t count)
+      : file_(std::move(file)), at_(at), count_(count) {}
+  size_t size() const { return count_; }
+  bool empty() const { return count_ == 0; }
+  /// Safe from several threads. Throws Error(Unreadable).
+  std::vector<TrackPair> read() const;
+
+ private:
+  std::vector<TrackPair> own_;
+  std::shared_ptr<const detail::TrackFile> file_;
+  uint64_t at_ = 0;
+  size_t count_ = 0;
+};
+
 /// One frame and what links it to the frame before.
 struct FrameTracks {
   double time_s = 0;
   float sharpness = 0;  ///< mean squared gradient of the reduced picture; falls when it is blurred
   bool cut = false;     ///< another scene begins here
-  std::vector<TrackPair> pairs;
+  TrackPairs pairs;
 };
 
 struct TrackRecord {
@@ -53,11 +77,18 @@ struct TrackOptions {
   Fields fields = Fields::Keep;
 };
 
-/// Streams the whole clip; memory grows by under 4 kB a frame. The same numbers whatever the number of
-/// threads. `resume`: what an interrupted analysis had; it is taken up behind it. Throws Error(Unreadable),
-/// Error(Cancelled). `partial`: when given, holds what there is when cancelled.
+/// Where tracks are kept: a file of our own (see docs/formats.md) and what they depend on, in one line.
+struct TrackPlace {
+  std::filesystem::path file;  ///< "": in a nameless temporary file, gone with the record
+  std::string key;
+};
+
+/// Streams the whole clip, and its tracks to the disk: memory grows by under 200 bytes a frame. The same
+/// numbers whatever the number of threads. An analysis of the same place that was stopped or killed is taken
+/// up where it was. Where nothing can be written, tracks are not kept. Throws Error(Unreadable),
+/// Error(Cancelled).
 TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const Progress& progress = {},
-                      const TrackRecord* resume = nullptr, TrackRecord* partial = nullptr);
+                      const TrackPlace& place = {});
 
 /// Of frames that are at hand.
 class Tracker {
@@ -73,9 +104,9 @@ class Tracker {
   std::unique_ptr<Inside> inside_;
 };
 
-/// A compact file of our own (see docs/formats.md). Atomic. Throws Error(Unwritable).
-void saveTracks(const TrackRecord& record, const std::string& key, const std::filesystem::path& path);
+/// Atomic. Throws Error(Unwritable).
+void saveTracks(const TrackRecord& record, const TrackPlace& place);
 /// Empty when there is no such file, it is damaged, or it was made under another key.
-std::optional<TrackRecord> loadTracks(const std::string& key, const std::filesystem::path& path);
+std::optional<TrackRecord> loadTracks(const TrackPlace& place);
 
 }  // namespace glenhaze

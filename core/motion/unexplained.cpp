@@ -50,7 +50,7 @@ FrameSteps stepsOf(const TrackRecord& record, size_t i, const LensMap& map, cons
   const PathFrame &before = path.frames()[i - 1], &now = path.frames()[i];
   const Quaternion to_now = inverse(now.orientation) * before.orientation;
   const TurnTable turn_before = turnsSince(path, i - 1, rows), turn_now = turnsSince(path, i, rows);
-  for (const TrackPair& p : record.frames[i].pairs) {
+  for (const TrackPair& p : record.frames[i].pairs.read()) {
     const Point from{p.from_x, p.from_y}, to{p.to_x, p.to_y};
     const auto a = map.pixelToRay(from), b = map.pixelToRay(to);
     if (!a || !b) continue;

@@ -1,6 +1,7 @@
 #pragma once
 // Whether noise removal did what it should: what is left of the noise, and whether structure went with it.
 
+#include <optional>
 #include <vector>
 
 #include "core/base/progress.h"
@@ -10,9 +11,9 @@
 namespace glenhaze {
 
 struct RemovalVerdict {
-  double noise_left = 1;         ///< deviation on flat places, after against before; 1 where there are none
-  double structure_taken = 0;    ///< share of the contrast of structured places that went with the noise
-  bool takes_structure = false;  ///< more of it than chance and the shrinking of noise itself explain
+  std::optional<double> noise_left;  ///< deviation on flat places, after against before; empty without any
+  double structure_taken = 0;        ///< share of the contrast of structured places that went with the noise
+  bool takes_structure = false;      ///< more of it than chance and the shrinking of noise itself explain
 };
 
 /// Judges luma of one frame. `source` and `clean` are of one size and format, else Error(BadRequest).

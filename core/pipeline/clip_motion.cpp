@@ -16,19 +16,6 @@ bool sameWindow(const WindowSettings& a, const WindowSettings& b) {
   return a.width == b.width && a.height == b.height && a.amount == b.amount && a.fill == b.fill;
 }
 
-fs::path partialName(const fs::path& file) { return file.string() + ".part"; }
-
-void keep(const TrackRecord& record, const std::string& key, const fs::path& path) {
-  if (path.empty()) return;
-  try {
-    std::error_code code;
-    fs::create_directories(path.parent_path(), code);
-    saveTracks(record, key, path);
-  } catch (const Error&) {
-    // Beside footage on a card or a full disk nothing can be kept: the next analysis takes its time again.
-  }
-}
-
 // How far a path is off by itself, degrees RMS faster than 1 Hz: the mean of so many tracks errs by their own
 // error over the root of their number, twice for each step.
 double pathNoise(const PathFinding& finding, double focal_px) {
@@ -97,7 +84,7 @@ std::string motionFingerprint(const MotionRequest& request) {
 
 std::optional<TrackRecord> keptTracks(const MotionRequest& request) {
   if (request.tracks_file.empty()) return std::nullopt;
-  return loadTracks(tracksKey(request), request.tracks_file);
+  return loadTracks({request.tracks_file, tracksKey(request)});
 }
 
 TrackRecord tracksFor(const MotionRequest& request, const Progress& progress) {
@@ -105,20 +92,7 @@ TrackRecord tracksFor(const MotionRequest& request, const Progress& progress) {
   TrackOptions options;
   options.masks = request.masks;
   options.fields = request.fields;
-  const std::string key = tracksKey(request);
-  const fs::path partial_file = request.tracks_file.empty() ? fs::path() : partialName(request.tracks_file);
-  const auto resume = partial_file.empty() ? std::optional<TrackRecord>() : loadTracks(key, partial_file);
-  TrackRecord partial;
-  try {
-    TrackRecord record = trackClip(request.clip, options, progress, resume ? &*resume : nullptr, &partial);
-    keep(record, key, request.tracks_file);
-    std::error_code code;
-    if (!partial_file.empty()) fs::remove(partial_file, code);
-    return record;
-  } catch (const Error& error) {
-    if (error.kind() == ErrorKind::Cancelled && partial.frames.size() > 1) keep(partial, key, partial_file);
-    throw;
-  }
+  return trackClip(request.clip, options, progress, {request.tracks_file, tracksKey(request)});
 }
 
 MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& record, const Progress& progress) {

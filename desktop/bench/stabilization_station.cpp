@@ -433,7 +433,13 @@ void StabilizationStation::drawTracks(QPainter& p, const PictureView& view) {
   const auto tracks = session_.motion().tracks(path_);
   const auto index = static_cast<size_t>(std::max<int64_t>(0, frame_.index));
   if (!tracks || index >= tracks->frames.size()) return;
-  for (const TrackPair& t : tracks->frames[index].pairs) {
+  std::vector<TrackPair> pairs;
+  try {
+    pairs = tracks->frames[index].pairs.read();
+  } catch (const Error&) {
+    return;  // the disk they are kept on is gone: what needs them says so
+  }
+  for (const TrackPair& t : pairs) {
     const QPointF from = view.toScreen(QPointF(static_cast<double>(t.from_x), static_cast<double>(t.from_y)));
     const QPointF to = view.toScreen(QPointF(static_cast<double>(t.to_x), static_cast<double>(t.to_y)));
     drawRimmed(p, QPolygonF{from, to}, 1.2);

@@ -189,8 +189,9 @@ void NoiseForm::setSpeeds(const std::array<double, 5>& fps) {
 void NoiseForm::setVerdict(const std::optional<RemovalVerdict>& verdict) {
   find_->setVisible(verdict && verdict->takes_structure);
   if (!verdict) return verdict_->clear();
-  QString text = tr("Noise left <b>%1</b> of what was there.")
-                     .arg(withUnit(verdict->noise_left * 100, 0, QStringLiteral("%")));
+  QString text = verdict->noise_left ? tr("Noise left <b>%1</b> of what was there.")
+                                           .arg(withUnit(*verdict->noise_left * 100, 0, QStringLiteral("%")))
+                                     : tr("No place in this frame is flat enough to tell what is left.");
   if (verdict->takes_structure)
     text += QStringLiteral("<br><span style='color:#E3BF55'>▲ ") +
             tr("%1 of the contrast of textured places goes with it.")

@@ -102,7 +102,10 @@ void VariantBoard::show(const std::vector<VariantFrame>& results) {
   for (size_t i = 0; i < std::min(kMost, results.size()); ++i) {
     const VariantFrame& r = results[i];
     pictures_[i] = {imageOf(r.corrected), QSize(r.corrected.width, r.corrected.height)};
-    QString text = tr("noise left %1").arg(withUnit(r.removal.noise_left * 100, 0, QStringLiteral("%")));
+    QString text =
+        r.removal.noise_left
+            ? tr("noise left %1").arg(withUnit(*r.removal.noise_left * 100, 0, QStringLiteral("%")))
+            : tr("noise left: no flat place");
     if (r.removal.takes_structure)
       text += tr(" · ▲ structure %1").arg(withUnit(r.removal.structure_taken * 100, 0, QStringLiteral("%")));
     tile(i).figures->setText(text);

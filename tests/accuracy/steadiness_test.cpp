@@ -42,14 +42,16 @@ double shakeShown(const TrackRecord& record, const MotionAnswer& answer, const L
     FrameTracks frame;
     frame.time_s = record.frames[i].time_s;
     if (i > 0) {
+      std::vector<TrackPair> pairs;
       const FrameMap from(*answer.motion, static_cast<int64_t>(i) - 1, map, window),
           to(*answer.motion, static_cast<int64_t>(i), map, window);
-      for (const TrackPair& p : record.frames[i].pairs) {
+      for (const TrackPair& p : record.frames[i].pairs.read()) {
         const auto a = from.toOutput({p.from_x, p.from_y}), b = to.toOutput({p.to_x, p.to_y});
         if (a && b)
-          frame.pairs.push_back({static_cast<float>(a->x), static_cast<float>(a->y), static_cast<float>(b->x),
-                                 static_cast<float>(b->y)});
+          pairs.push_back({static_cast<float>(a->x), static_cast<float>(a->y), static_cast<float>(b->x),
+                           static_cast<float>(b->y)});
       }
+      frame.pairs = std::move(pairs);
     }
     shown.frames.push_back(std::move(frame));
   }

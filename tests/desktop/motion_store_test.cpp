@@ -56,6 +56,25 @@ TEST_F(MotionStoreTest, OtherSettingsReuseTheTracks) {
   EXPECT_EQ(store_.tracks(r.clip.path), tracks);
 }
 
+// Each record of tracks holds a file open, of which a process has about a thousand.
+TEST_F(MotionStoreTest, TracksOfClipsLookedAtLongAgoAreClosed) {
+  const MotionRequest first = requestOf("a.mp4", 4);
+  store_.want(first);
+  ASSERT_TRUE(known(first));
+  MotionRequest other = first;
+  for (size_t i = 0; i < MotionStore::kOpenTracks; ++i) {
+    other.clip.path = folder_ / ("b" + std::to_string(i) + ".mp4");
+    std::filesystem::create_symlink(first.clip.path, other.clip.path);
+    store_.want(other);
+    ASSERT_TRUE(known(other));
+  }
+  EXPECT_NE(store_.tracks(other.clip.path), nullptr);
+  EXPECT_EQ(store_.tracks(first.clip.path), nullptr);
+  EXPECT_NE(store_.find(first), nullptr);
+  store_.want(first);
+  EXPECT_TRUE(eventually([&] { return store_.tracks(first.clip.path) != nullptr; }));
+}
+
 TEST_F(MotionStoreTest, TheClipAskedForLastComesFirst) {
   const MotionRequest slow = requestOf("a.mp4", 40), quick = requestOf("b.mp4", 4);
   store_.want(slow);

@@ -210,7 +210,7 @@ void runKept(Bytes bytes) {
     // As its header says.
   }
   const Scratch file(bytes, ".tracks");
-  loadTracks("key", file.path());
+  loadTracks({file.path(), "key"});
   outputFromText(text);
 }
 std::vector<std::string> keptSeeds() {
@@ -221,7 +221,7 @@ std::vector<std::string> keptSeeds() {
   record.width = 32;
   record.height = 16;
   record.frames.resize(3);
-  saveTracks(record, "key", file.path());
+  saveTracks(record, {file.path(), "key"});
   std::ifstream in(file.path(), std::ios::binary);
   return {clipInfoToText(someClip()), flickerToText(flicker), treatmentToJson(Treatment{}),
           std::string(std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()),

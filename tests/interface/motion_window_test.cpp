@@ -270,7 +270,7 @@ TEST_F(MotionWindow, AMaskOverRotorBladesAsksForAnotherAnalysis) {
   ASSERT_TRUE(eventually([&] { return station.settled(); }));
   const auto after = window->session().motion().tracks(windy().info.path);
   ASSERT_TRUE(after && after != before);
-  for (const TrackPair& p : after->frames[10].pairs)
+  for (const TrackPair& p : after->frames[10].pairs.read())
     EXPECT_FALSE(p.to_x > 50 && p.to_x < 290 && p.to_y > 10 && p.to_y < 70);
 }
 
@@ -302,7 +302,7 @@ TEST_F(MotionWindow, MasksOfAClipHoldOverTimeAndAreLeftOutOfTheDifference) {
   const auto tracks = window->session().motion().tracks(windy().info.path);
   const auto under = [&](size_t frame) {
     int count = 0;
-    for (const TrackPair& p : tracks->frames[frame].pairs)
+    for (const TrackPair& p : tracks->frames[frame].pairs.read())
       count += p.to_x > 45 && p.to_x < 195 && p.to_y > 25 && p.to_y < 115 ? 1 : 0;
     return count;
   };

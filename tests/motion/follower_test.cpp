@@ -55,7 +55,7 @@ TEST(Follower, FollowsAKnownMoveToAFewHundredths) {
     ASSERT_GT(tracks.pairs.size(), 60U) << i;
     // A few lie at the picture's border, where what they look at leaves it; the solver passes them over.
     std::vector<double> errors;
-    for (const TrackPair& p : tracks.pairs)
+    for (const TrackPair& p : tracks.pairs.read())
       errors.push_back(std::hypot(p.to_x - p.from_x - dx, p.to_y - p.from_y - dy));
     std::sort(errors.begin(), errors.end());
     EXPECT_LT(errors[errors.size() / 2], 0.05) << i;
@@ -68,7 +68,7 @@ TEST(Follower, PointsAreSpreadOverThePicture) {
   tracker.push(moved(0, 0, 0), 0);
   const FrameTracks tracks = tracker.push(moved(1, 0, 1), 1 / 30.0);
   std::array<int, 6> thirds{};
-  for (const TrackPair& p : tracks.pairs)
+  for (const TrackPair& p : tracks.pairs.read())
     ++thirds[static_cast<size_t>(std::min(2, static_cast<int>(3 * p.to_x / kWidth)) +
                                  3 * std::min(1, static_cast<int>(2 * p.to_y / kHeight)))];
   for (const int count : thirds) EXPECT_GT(count, 5);
@@ -104,7 +104,7 @@ TEST(Follower, AChangeOfExposureIsNone) {
   EXPECT_FALSE(tracks.cut);
   ASSERT_GT(tracks.pairs.size(), 40U);
   double mean = 0;
-  for (const TrackPair& p : tracks.pairs)
+  for (const TrackPair& p : tracks.pairs.read())
     mean += (p.to_x - p.from_x) / static_cast<double>(tracks.pairs.size());
   EXPECT_NEAR(mean, 1.5, 0.05);
 }
@@ -115,7 +115,7 @@ TEST(Follower, TheSameForAnyNumberOfThreads) {
     Tracker tracker(kWidth, kHeight, {});
     std::vector<float> all;
     for (int i = 0; i < 4; ++i)
-      for (const TrackPair& p : tracker.push(moved(2.3 * i, 0.4 * i, i), i / 30.0).pairs)
+      for (const TrackPair& p : tracker.push(moved(2.3 * i, 0.4 * i, i), i / 30.0).pairs.read())
         for (const float v : {p.from_x, p.from_y, p.to_x, p.to_y}) all.push_back(v);
     return all;
   };

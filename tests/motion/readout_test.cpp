@@ -86,9 +86,9 @@ TEST(Solve, FramesThatNothingLinksAreSaid) {
   ProjectedFilm film;
   film.motion = testing::windy(0.5);
   TrackRecord record = film.tracks();
-  record.frames[40].pairs.clear();
+  record.frames[40].pairs = {};
   record.frames[60].cut = true;
-  record.frames[60].pairs.clear();
+  record.frames[60].pairs = {};
   record.frames[70].sharpness = 0.1F;
   const PathFinding found = solvePath(record, film.lens, film.shutter);
   EXPECT_EQ(found.path.frames()[40].doubt, PathDoubt::Nothing);
@@ -103,11 +103,14 @@ TEST(Solve, ThirdOfTheTracksMayBeWrong) {
   film.motion = testing::windy(0.8);
   film.shutter = {0.0148, ScanDirection::Down};
   TrackRecord record = film.tracks();
-  for (FrameTracks& f : record.frames)
-    for (size_t i = 0; i < f.pairs.size(); i += 3) {
-      f.pairs[i].to_x += 6;
-      f.pairs[i].to_y -= 3;
+  for (FrameTracks& f : record.frames) {
+    std::vector<TrackPair> pairs = f.pairs.read();
+    for (size_t i = 0; i < pairs.size(); i += 3) {
+      pairs[i].to_x += 6;
+      pairs[i].to_y -= 3;
     }
+    f.pairs = std::move(pairs);
+  }
   const PathFinding found = solvePath(record, film.lens, film.shutter);
   const sim::SimCamera camera(testing::shakyCamera(), sim::Scene{}, film.motion);
   EXPECT_LT(testing::pathError(found.path, testing::truePath(camera, film.frames)), 0.05);

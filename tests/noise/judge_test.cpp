@@ -33,8 +33,20 @@ TEST(Judge, NoiseLeftIsTheShareOfDeviation) {
       half.planes[0].row<uint8_t>(y)[x] = static_cast<uint8_t>(
           (noisy.planes[0].row<uint8_t>(y)[x] + clean.planes[0].row<uint8_t>(y)[x] + 1) / 2);
   const RemovalVerdict v = judgeRemoval(noisy, half, testing::evenCurve(6));
-  EXPECT_NEAR(v.noise_left, 0.5, 0.03);
+  ASSERT_TRUE(v.noise_left);
+  EXPECT_NEAR(*v.noise_left, 0.5, 0.03);
   EXPECT_FALSE(v.takes_structure) << v.structure_taken;
+}
+
+TEST(Judge, WithoutAFlatPlaceTheNoiseLeftCannotBeTold) {
+  const auto textured = [](unsigned seed) {
+    std::mt19937 random(seed);
+    std::normal_distribution<double> noise(0, 4);
+    return testing::paint(96, 96, {}, [&](int x, int y) {
+      return static_cast<int>(std::lround(110 + 30 * std::sin(x * 1.1) * std::cos(y * 0.9) + noise(random)));
+    });
+  };
+  EXPECT_FALSE(judgeRemoval(textured(1), textured(2), testing::evenCurve(4)).noise_left);
 }
 
 TEST(Judge, ContrastThatWentWithTheNoiseIsFound) {

@@ -122,8 +122,8 @@ TEST(Tracks, AreKeptAndTheSameWhenReadAgain) {
   ASSERT_EQ(kept->frames.size(), 8U);
   for (size_t i = 0; i < 8; ++i) {
     ASSERT_EQ(kept->frames[i].pairs.size(), made.frames[i].pairs.size());
-    for (size_t k = 0; k < made.frames[i].pairs.size(); ++k)
-      EXPECT_EQ(kept->frames[i].pairs[k].to_x, made.frames[i].pairs[k].to_x);
+    const auto read = kept->frames[i].pairs.read(), were = made.frames[i].pairs.read();
+    for (size_t k = 0; k < were.size(); ++k) EXPECT_EQ(read[k].to_x, were[k].to_x);
   }
   // Other masks ask for another analysis, and a damaged file is not believed.
   MotionRequest masked = r;
@@ -140,7 +140,7 @@ TEST(Tracks, NothingIsFollowedUnderAMask) {
   const TrackRecord record = tracksFor(r);
   size_t pairs = 0;
   for (const FrameTracks& f : record.frames)
-    for (const TrackPair& p : f.pairs) {
+    for (const TrackPair& p : f.pairs.read()) {
       ++pairs;
       EXPECT_FALSE(p.to_x > 0.21 * 320 && p.to_x < 0.79 * 320 && p.to_y > 0.21 * 180 && p.to_y < 0.89 * 180);
     }

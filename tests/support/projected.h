@@ -52,14 +52,16 @@ struct ProjectedFilm {
       FrameTracks tracks;
       tracks.time_s = f / 30.0;
       tracks.sharpness = 1;
+      std::vector<TrackPair> pairs;
       for (size_t i = 0; i < places.size(); ++i) {
         auto now = seen(map, places[i], tracks.time_s);
         if (now) *now = *now + Point{noise(random), noise(random)};
         if (f > 0 && now && before[i])
-          tracks.pairs.push_back({static_cast<float>(before[i]->x), static_cast<float>(before[i]->y),
-                                  static_cast<float>(now->x), static_cast<float>(now->y)});
+          pairs.push_back({static_cast<float>(before[i]->x), static_cast<float>(before[i]->y),
+                           static_cast<float>(now->x), static_cast<float>(now->y)});
         before[i] = now;
       }
+      tracks.pairs = std::move(pairs);
       record.frames.push_back(std::move(tracks));
     }
     return record;

@@ -29,7 +29,7 @@ struct Similarity {
 
 inline Similarity similarityOf(const FrameTracks& frame, Point middle) {
   std::vector<std::array<double, 4>> all;
-  for (const TrackPair& p : frame.pairs)
+  for (const TrackPair& p : frame.pairs.read())
     all.push_back({p.from_x - middle.x, p.from_y - middle.y, p.to_x - middle.x, p.to_y - middle.y});
   Similarity s;
   std::vector<std::pair<double, size_t>> errors(all.size());

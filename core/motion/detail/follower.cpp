@@ -123,12 +123,6 @@ std::vector<Corner> cornersIn(const cv::Mat& strength, const cv::Mat& mask, int 
 
 }  // namespace
 
-PositionSteps::PositionSteps(int width, int height) : per_pixel_(65000.0 / (std::max(width, height) + 2)) {}
-
-uint16_t PositionSteps::to(double px) const {
-  return static_cast<uint16_t>(std::clamp(std::lround((px + 1) * per_pixel_), 0L, 65535L));
-}
-
 FramePreparer::FramePreparer(int width, const TrackOptions& options, int64_t first)
     : factor_(reductionOf(width, options)), first_(first), index_(first) {
   if (options.working_width < 320 || options.working_width > 1920)
@@ -270,6 +264,7 @@ void PointFollower::link(const PreparedFrame& now, FrameTracks& result) {
   const auto f = static_cast<float>(factor_);
   const auto toSource = [&](float v) { return steps_.from(steps_.to((v + 0.5F) * f - 0.5F)); };
   std::vector<TrackPoint> survivors;
+  std::vector<TrackPair> pairs;
   size_t kept = 0;
   for (size_t i = 0; i < points_.size(); ++i) {
     const cv::Point2f& p = moved.at[i];
@@ -280,15 +275,16 @@ void PointFollower::link(const PreparedFrame& now, FrameTracks& result) {
     ++kept;
     if (!mask.empty() && mask.at<uint8_t>(static_cast<int>(p.y), static_cast<int>(p.x)) == 0) continue;
     const cv::Point2f& from = points_[i].at;
-    result.pairs.push_back({toSource(from.x), toSource(from.y), toSource(p.x), toSource(p.y)});
+    pairs.push_back({toSource(from.x), toSource(from.y), toSource(p.x), toSource(p.y)});
     survivors.push_back({p, p - from, points_[i].origin, points_[i].anchor});
   }
   // A fast move loses tracks but keeps the picture's tones; a cut loses both.
   if (kept * 2 < points_.size() && overlap(now.histogram, histogram_) < 0.7F) {
     result.cut = true;
-    result.pairs.clear();
+    pairs.clear();
     survivors.clear();
   }
+  result.pairs = std::move(pairs);
   points_ = std::move(survivors);
 }
 

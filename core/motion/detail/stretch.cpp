@@ -13,7 +13,7 @@ std::vector<Point> stepsOf(const TrackRecord& record) {
   std::vector<Point> steps(record.frames.size());
   for (size_t i = 1; i < steps.size(); ++i) {
     std::vector<double> xs, ys;
-    for (const TrackPair& p : record.frames[i].pairs) {
+    for (const TrackPair& p : record.frames[i].pairs.read()) {
       xs.push_back(static_cast<double>(p.to_x - p.from_x));
       ys.push_back(static_cast<double>(p.to_y - p.from_y));
     }
