@@ -13,7 +13,36 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-Answer makeShoot(const std::vector<std::string>& folders, const std::string& out, bool overwrite) {
+// Answers for clips whose files name no camera: the one given here, else those of earlier shoots.
+void nameCameras(Shoot& shoot, const std::string& camera) {
+  std::vector<ClipInfo> infos;
+  for (const ClipFacts& facts : factsOfAll(shoot)) infos.push_back(facts.info);
+  if (camera.empty()) {
+    takeRemembered(shoot, infos, AnswerBook());
+    return;
+  }
+  AnswerBook book;
+  for (const ClipInfo& info : infos) {
+    if (info.width <= 0 || !cameraNameOf(info).empty()) continue;
+    CameraAnswer answer;
+    answer.camera = camera;
+    shoot.answers[answerKey(info)] = answer;
+    book.remember(info, answer);
+  }
+}
+
+json cameraToJson(const Shoot& shoot, const ClipPlan& plan) {
+  const CameraAnswer answer = answerOf(shoot, plan.clip, plan.info);
+  const std::string own = cameraNameOf(plan.info);
+  const char* from = answer.remembered        ? "earlier shoot"
+                     : !answer.camera.empty() ? "answer"
+                     : !own.empty()           ? "file"
+                                              : "unknown";
+  return {{"name", answer.camera.empty() ? own : answer.camera}, {"from", from}};
+}
+
+Answer makeShoot(const std::vector<std::string>& folders, const std::string& out, const std::string& camera,
+                 bool overwrite) {
   if (!out.ends_with(kShootEnding))
     throw Error(ErrorKind::BadRequest, "A shoot's name ends in " + std::string(kShootEnding), out, "", "");
   std::error_code code;
@@ -26,10 +55,16 @@ Answer makeShoot(const std::vector<std::string>& folders, const std::string& out
     if (shoot.name.empty()) shoot.name = one.name;
     shoot.clips.insert(shoot.clips.end(), one.clips.begin(), one.clips.end());
   }
+  nameCameras(shoot, camera);
   saveShoot(shoot, out);
   Answer answer;
-  answer.json = {{"written", out}, {"clips", shoot.clips.size()}};
+  answer.json = {{"written", out}, {"clips", shoot.clips.size()}, {"answers", json::object()}};
   answer.text = std::to_string(shoot.clips.size()) + " clips\nWritten: " + out + "\n";
+  for (const auto& [kind, said] : shoot.answers) {
+    answer.json["answers"][kind] = answerToJson(said);
+    answer.text +=
+        "Clips like " + kind + ": " + said.camera + (said.remembered ? ", as in an earlier shoot\n" : "\n");
+  }
   return answer;
 }
 
@@ -44,6 +79,7 @@ Answer status(const std::string& file) {
     const ClipStatus s = statusOf(plan, record.get());
     answer.json["clips"].push_back({{"source", plan.info.path.string()},
                                     {"output", plan.job.place.path.string()},
+                                    {"camera", cameraToJson(planned.shoot, plan)},
                                     {"state", statusName(s.kind)},
                                     {"why", s.why},
                                     {"parts", partsDone(plan.decision.treatment)},
@@ -82,10 +118,14 @@ void addShoot(CLI::App& app, Session& session) {
   auto folders = std::make_shared<std::vector<std::string>>();
   auto out = std::make_shared<std::string>();
   auto overwrite = std::make_shared<bool>(false);
+  auto camera = std::make_shared<std::string>();
+  make->add_option("--camera", *camera,
+                   "Name of the camera of clips that name none; by default as in earlier shoots");
   make->add_option("FOLDER", *folders, "Folders of footage")->required();
   make->add_option("--out", *out, "Shoot file to write")->required();
   make->add_flag("--overwrite", *overwrite, "Replace a shoot that exists");
-  make->callback([=, &session] { session.verb = [=] { return makeShoot(*folders, *out, *overwrite); }; });
+  make->callback(
+      [=, &session] { session.verb = [=] { return makeShoot(*folders, *out, *camera, *overwrite); }; });
   auto* say = shoot->add_subcommand("status", "What a run would do to each clip, and what is out of date");
   auto file = std::make_shared<std::string>();
   say->add_option("SHOOT", *file, "Shoot file")->required();

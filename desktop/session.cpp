@@ -222,10 +222,12 @@ void Session::probeMissing() {
       facts_[path] = std::make_shared<ClipFacts>(facts);
       --probing_;
       // Many files come in at once: they are planned together, a few times a second, and at the end.
-      if (probing_ == 0)
+      if (probing_ == 0) {
+        recall();
         replan();
-      else if (!replan_soon_.isActive())
+      } else if (!replan_soon_.isActive()) {
         replan_soon_.start();
+      }
     });
   }
 }
@@ -234,6 +236,36 @@ std::shared_ptr<const ClipInfo> Session::infoOf(const fs::path& path) const {
   const auto at = facts_.find(path);
   if (at == facts_.end() || !at->second) return nullptr;
   return {at->second, &at->second->info};
+}
+
+// What was answered in earlier shoots is no change of the user's in this one: nothing to be undone.
+void Session::recall() {
+  std::vector<ClipInfo> infos;
+  for (const ShootClip& clip : shoot_.clips) {
+    const auto info = infoOf(clip.path);
+    infos.push_back(info ? *info : ClipInfo{});
+  }
+  takeRemembered(shoot_, infos, answers_);
+}
+
+void Session::answer(int clip, const CameraAnswer& answer, AnswerFor whom) {
+  const ClipInfo info = plans_[static_cast<size_t>(clip)].info;
+  edit(tr("Say camera and mode"), [&](Shoot& shoot) {
+    ShootClip& one = shoot.clips[static_cast<size_t>(clip)];
+    if (whom == AnswerFor::ThisClip) {
+      one.answer = answer;
+      return;
+    }
+    one.answer.reset();
+    shoot.answers.erase(roughAnswerKey(info));
+    shoot.answers[answerKey(info)] = answer;
+  });
+  if (whom == AnswerFor::ThisClip) return;
+  try {
+    answers_.remember(info, answer);
+  } catch (const Error& error) {
+    Q_EMIT failed(QString::fromUtf8(error.what()));
+  }
 }
 
 void Session::replan() {

@@ -65,6 +65,11 @@ class Session : public QObject {
   int currentClip() const { return current_; }
   void setCurrentClip(int index);
 
+  enum class AnswerFor { AllAlike, ThisClip };
+  /// Takes what the user says of a clip's camera and mode, and remembers it for clips that look alike in
+  /// later shoots.
+  void answer(int clip, const CameraAnswer& answer, AnswerFor whom);
+
   /// The profile that a clip uses or should get: its match, or a new one for its camera and mode.
   Profile profileFor(int clip) const;
 
@@ -103,6 +108,7 @@ class Session : public QObject {
   void openStore();
   void probeMissing();
   void replan();
+  void recall();
   void takeRunItems();
   void loadAllProfiles();
 
@@ -112,6 +118,7 @@ class Session : public QObject {
   QStringList profile_problems_;
   std::map<std::filesystem::path, std::shared_ptr<const ClipFacts>> facts_;
   std::shared_ptr<FactStore> store_ = std::make_shared<FactStore>();
+  AnswerBook answers_;
   QUndoStack undo_;
   int probing_ = 0;
   int generation_ = 0;

@@ -4,15 +4,18 @@
 
 namespace glenhaze {
 
-double NoiseCurve::sigmaAt(int channel, double luma) const {
-  const std::vector<double>& s = sigma[static_cast<size_t>(channel)];
-  if (s.empty()) return 0;
+double valueAt(const std::vector<double>& level, const std::vector<double>& values, double luma) {
+  if (values.empty()) return 0;
   const auto above = std::upper_bound(level.begin(), level.end(), luma);
-  if (above == level.begin()) return s.front();
-  if (above == level.end()) return s.back();
+  if (above == level.begin()) return values.front();
+  if (above == level.end()) return values.back();
   const auto i = static_cast<size_t>(above - level.begin());
   const double share = (luma - level[i - 1]) / (level[i] - level[i - 1]);
-  return s[i - 1] + share * (s[i] - s[i - 1]);
+  return values[i - 1] + share * (values[i] - values[i - 1]);
+}
+
+double NoiseCurve::sigmaAt(int channel, double luma) const {
+  return valueAt(level, sigma[static_cast<size_t>(channel)], luma);
 }
 
 NoiseCurve scaledCurve(const NoiseCurve& curve, double factor) {

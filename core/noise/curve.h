@@ -31,6 +31,9 @@ struct NoiseCurve {
   double sigmaAt(int channel, double luma) const;
 };
 
+/// Linear between levels (ascending), constant beyond them; 0 where there are no values.
+double valueAt(const std::vector<double>& level, const std::vector<double>& values, double luma);
+
 /// From a frame on, another ISO's noise.
 struct NoiseChange {
   int64_t first = 0;

@@ -9,7 +9,6 @@
 namespace glenhaze {
 
 using detail::codeEnds;
-using detail::Ends;
 using detail::FloatPlane;
 using detail::kBlock;
 using detail::OctaveSums;
@@ -24,8 +23,9 @@ constexpr int kBins = 40;  // of luma level
 constexpr double kBinWidth = 256.0 / kBins;
 constexpr int kLag = 4;  // frames between the two that are compared: what sticks for less is noise still
 constexpr int kMostFrames = 24;
-constexpr double kMoved = 1.6;        // times the variance of its level: a cell where something moved
-constexpr double kClearOfEnds = 2.5;  // sigmas between a level and where the code ends
+constexpr double kMoved = 1.6;  // times the variance of its level: a cell where something moved
+constexpr double kClearOfEnds =
+    0.6;  // sigmas between a level and where the code ends: less is left of noise than tells
 int binOf(double level) { return std::clamp(static_cast<int>(level / kBinWidth), 0, kBins - 1); }
 
 // Running sums for each cell of a plane.
@@ -61,6 +61,7 @@ class StaticShot {
       ++frames_;
       if (level_.empty()) start(held.back());
       addLevels(held.back());
+      seen_.add(held.back().plane[0]);
       if (held.size() <= kLag) continue;
       addPair(held.front(), held.back());
       held.pop_front();
@@ -69,6 +70,7 @@ class StaticShot {
   }
 
   int pairs() const { return pairs_; }
+  CodeEnds endsSeen() const { return seen_.ends(ends_); }
   int frames() const { return frames_; }
 
   // Adds what stands still to the points; returns its share of the picture.
@@ -225,7 +227,8 @@ class StaticShot {
   }
 
   const ClipInfo& clip_;
-  Ends ends_;
+  CodeEnds ends_;
+  detail::EndsSeen seen_;
   std::array<CellSums, 3> cells_;
   std::vector<float> level_;
   std::vector<bool> still_;
@@ -267,6 +270,7 @@ NoiseFinding measureStatic(std::span<const ClipInfo> shots, double iso, const Pr
   std::vector<double> level_sum(kBins, 0);
   std::array<OctaveSums, 3> octaves;
   double fresh = 1;
+  CodeEnds ends;
   for (const ClipInfo& clip : shots) {
     StaticShot shot(clip);
     shot.read(progress);
@@ -277,13 +281,14 @@ NoiseFinding measureStatic(std::span<const ClipInfo> shots, double iso, const Pr
     shot.addOctaves(octaves);
     finding.frames += shot.frames();
     fresh = std::min(fresh, shot.fresh());
+    ends = {std::max(ends.low, shot.endsSeen().low), std::min(ends.high, shot.endsSeen().high)};
   }
   finding.points = pointsFrom(sums, counts, level_sum, kCell * kCell * 5, 4);
   if (finding.points.empty() || finding.share_used < 0.02)
     throw Error(ErrorKind::Evidence, "Nothing stands still in this shot",
                 shots.empty() ? "" : shots.front().path.string(), "",
                 "Put the camera on a tripod, or measure from flat patches");
-  finding.curve = curveThrough(finding.points, iso);
+  finding.curve = curveThrough(finding.points, iso, ends);
   for (size_t c = 0; c < 3; ++c) finding.curve.octaves[c] = octaves[c].relative();
   finding.residual = residualOf(finding.points, finding.curve);
   if (fresh < 0.8)

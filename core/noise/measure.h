@@ -79,8 +79,14 @@ std::vector<PatchRect> findFlatPatches(const Frame& frame, const Frame* next, si
 /// Every cell of a grid over the frame, row by row, with its verdict: where flat areas are.
 std::vector<PatchVerdict> judgeCells(const Frame& frame, const Frame* next);
 
-/// A smooth curve through points: photon and read noise through a camera's tone curve, bent to the points
-/// where they say so. Throws Error(Evidence) when there are none.
-NoiseCurve curveThrough(std::span<const NoisePoint> points, double iso);
+/// Codes at and beyond which samples are cut off, 8-bit; by default none.
+struct CodeEnds {
+  double low = -1e3, high = 1e3;
+};
+
+/// A smooth curve through points: photon and read noise through a camera's tone curve, cut off where codes
+/// end and bent to the points where they say so. Points are of noise as it is seen, cut off or not. Throws
+/// Error(Evidence) when there are none.
+NoiseCurve curveThrough(std::span<const NoisePoint> points, double iso, const CodeEnds& ends = {});
 
 }  // namespace glenhaze

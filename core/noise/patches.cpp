@@ -10,7 +10,6 @@
 namespace glenhaze {
 
 using detail::codeEnds;
-using detail::Ends;
 using detail::FloatPlane;
 using detail::kBlock;
 using detail::OctaveSums;
@@ -176,7 +175,7 @@ double likeness(const Values& a, const Values& b) {
   return ab / std::max(1e-9, std::sqrt(aa * bb));
 }
 
-double clippedShare(const FloatPlane& luma, const PatchRect& r, const Ends& ends) {
+double clippedShare(const FloatPlane& luma, const PatchRect& r, const CodeEnds& ends) {
   double n = 0;
   for (int y = r.y; y < r.y + r.height; ++y)
     for (int x = r.x; x < r.x + r.width; ++x) {
@@ -211,7 +210,7 @@ std::string faultOf(const Surface& s, const Surface* next, const PatchRect& r, d
 // A frame to find patches on, and the frame after it, which tells noise from structure.
 struct Place {
   PixelFormat format;
-  Ends ends;
+  CodeEnds ends;
   Planes here;
   std::optional<Planes> after;
   detail::MotionField motion;  ///< from here to after
@@ -468,6 +467,8 @@ class PatchSums {
   /// `patches`: by hand; empty: found here.
   void add(const FramePair& pair, std::span<const PatchRect> patches, bool list) {
     const Place place = placeOf(pair.frame, pair.next ? &*pair.next : nullptr);
+    ends_ = place.ends;
+    seen_.add(place.here.plane[0]);
     const auto rects = patches.empty() ? flatPatchesIn(place, kPatches)
                                        : std::vector<PatchRect>(patches.begin(), patches.end());
     for (const PatchRect& rect : rects) {
@@ -486,7 +487,7 @@ class PatchSums {
       throw Error(ErrorKind::Evidence, "No patch can be used", where, why,
                   "Place patches on even, evenly lit areas");
     }
-    finding_.curve = curveThrough(finding_.points, iso);
+    finding_.curve = curveThrough(finding_.points, iso, seen_.ends(ends_));
     for (size_t c = 0; c < 3; ++c) finding_.curve.octaves[c] = octaves_[c].relative();
     finding_.residual = residualOf(finding_.points, finding_.curve);
     const auto [low, high] =
@@ -523,6 +524,8 @@ class PatchSums {
 
   NoiseFinding finding_;
   std::array<OctaveSums, 3> octaves_;
+  detail::EndsSeen seen_;
+  CodeEnds ends_;
 };
 
 }  // namespace

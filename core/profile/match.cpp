@@ -27,13 +27,6 @@ bool sameRate(const ClipInfo& clip, const CameraMode& mode) {
 
 std::string sizeText(int w, int h) { return std::to_string(w) + " × " + std::to_string(h); }
 
-std::string rateText(const Rational& fps) {
-  std::string text = fixedText(fps.value(), 2);
-  text.erase(text.find_last_not_of('0') + 1);
-  if (text.back() == '.') text.pop_back();
-  return text;
-}
-
 std::optional<Lens> lensFor(const ClipInfo& clip, const Profile& profile) {
   if (!profile.lens) return std::nullopt;
   if (clip.width == profile.camera.width && clip.height == profile.camera.height) return profile.lens->lens;
@@ -89,16 +82,18 @@ std::optional<Candidate> judge(const ClipInfo& clip, const CameraAnswer& answer,
 
 }  // namespace
 
+std::string rateText(const Rational& fps) {
+  std::string text = fixedText(fps.value(), 2);
+  text.erase(text.find_last_not_of('0') + 1);
+  if (text.back() == '.') text.pop_back();
+  return text;
+}
+
 std::string cameraNameOf(const ClipInfo& clip) {
   if (clip.model.empty() && clip.make.empty()) return clip.camera_note;
   if (clip.make.empty()) return clip.model;
   if (clip.model.empty()) return clip.make;
   return folded(clip.model).starts_with(folded(clip.make)) ? clip.model : clip.make + " " + clip.model;
-}
-
-std::string answerKey(const ClipInfo& clip) {
-  return cameraNameOf(clip) + "|" + std::to_string(clip.width) + "x" + std::to_string(clip.height) + "|" +
-         (clip.kind == ClipKind::Film ? rateText(clip.nominal_fps) : "any");
 }
 
 ProfileMatch matchProfile(const ClipInfo& clip, const CameraAnswer& answer,

@@ -14,14 +14,15 @@ namespace glenhaze {
 struct CameraAnswer {
   std::string camera, view, medium, lens;
   InCamera in_camera;
+  bool remembered = false;  ///< from an earlier shoot, not said in this one
   bool operator==(const CameraAnswer&) const = default;
 };
 
 /// Camera name in a clip's own tags or telemetry; "" when it says none.
 std::string cameraNameOf(const ClipInfo& clip);
 
-/// Clips with the same key get the same answer: camera, picture size and rate as the file says them.
-std::string answerKey(const ClipInfo& clip);
+/// "29.97", "30".
+std::string rateText(const Rational& fps);
 
 enum class MatchKind {
   None,

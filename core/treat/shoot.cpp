@@ -28,28 +28,6 @@ size_t indexOf(const std::vector<std::string>& names, const std::string& name, c
   return static_cast<size_t>(at - names.begin());
 }
 
-json answerToJson(const CameraAnswer& a) {
-  return {{"camera", a.camera},
-          {"view", a.view},
-          {"medium", a.medium},
-          {"lens", a.lens},
-          {"in_camera",
-           {{"stabilization", a.in_camera.stabilization},
-            {"sharpening", a.in_camera.sharpening},
-            {"denoising", a.in_camera.denoising},
-            {"tone", a.in_camera.tone}}}};
-}
-
-CameraAnswer answerFromJson(const json& in) {
-  const json c = in.value("in_camera", json::object());
-  return {in.value("camera", ""),
-          in.value("view", ""),
-          in.value("medium", ""),
-          in.value("lens", ""),
-          {c.value("stabilization", ""), c.value("sharpening", ""), c.value("denoising", ""),
-           c.value("tone", "")}};
-}
-
 // Relative names keep a shoot usable after the whole folder has been moved.
 std::string nameFrom(const fs::path& path, const fs::path& folder) {
   const fs::path relative = path.empty() ? fs::path() : path.lexically_relative(folder);
@@ -215,8 +193,24 @@ std::vector<fs::path> Shoot::profileFolders() const {
 
 CameraAnswer answerOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info) {
   if (clip.answer) return *clip.answer;
-  const auto known = shoot.answers.find(answerKey(info));
-  return known != shoot.answers.end() ? known->second : CameraAnswer{};
+  for (const std::string& key : {answerKey(info), roughAnswerKey(info)})
+    if (const auto known = shoot.answers.find(key); known != shoot.answers.end()) return known->second;
+  return {};
+}
+
+bool takeRemembered(Shoot& shoot, std::span<const ClipInfo> infos, const AnswerBook& book) {
+  bool taken = false;
+  for (size_t i = 0; i < shoot.clips.size() && i < infos.size(); ++i) {
+    const ClipInfo& info = infos[i];
+    if (info.width <= 0 || shoot.clips[i].answer || shoot.answers.contains(answerKey(info)) ||
+        shoot.answers.contains(roughAnswerKey(info)))
+      continue;
+    if (const auto answer = book.find(info)) {
+      shoot.answers[answerKey(info)] = *answer;
+      taken = true;
+    }
+  }
+  return taken;
 }
 
 std::string shootToJson(const Shoot& shoot, const fs::path& beside) {
@@ -242,6 +236,8 @@ std::string shootToJson(const Shoot& shoot, const fs::path& beside) {
   for (const auto& [key, answer] : shoot.answers) {
     json& one = out["answers"][key];
     one = kept_answers.is_object() ? kept_answers.value(key, json::object()) : json::object();
+    if (!one.is_object()) one = json::object();
+    one.erase("remembered");
     one.merge_patch(answerToJson(answer));
   }
   outputToJson(shoot.output, folder, out["output"]);

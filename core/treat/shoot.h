@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <map>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -12,6 +13,7 @@
 #include "core/motion/hand.h"
 #include "core/motion/stabilize.h"
 #include "core/motion/tracks.h"
+#include "core/profile/answers.h"
 #include "core/profile/match.h"
 
 namespace glenhaze {
@@ -93,6 +95,10 @@ bool isIso(double iso);
 
 /// What the user has said about a clip's camera and mode: its own answer, else that of its kind.
 CameraAnswer answerOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info);
+
+/// Takes what earlier shoots were told of clips that look like those of this one, where nothing is said of
+/// them here. `infos`: of the shoot's clips, in order. Returns whether anything was taken.
+bool takeRemembered(Shoot& shoot, std::span<const ClipInfo> infos, const AnswerBook& book);
 
 constexpr const char* kShootEnding = ".glenhaze-shoot.json";
 

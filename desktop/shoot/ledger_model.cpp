@@ -2,6 +2,7 @@
 
 #include <map>
 
+#include "core/base/json_text.h"
 #include "desktop/widgets/look.h"
 
 namespace glenhaze::desktop {
@@ -37,9 +38,16 @@ Heading headingOf(const Session& session, const ClipPlan& plan) {
     mode.view = answer.view;
     if (!answer.medium.empty()) mode.medium = answer.medium;
   }
-  if (mode.name.empty())
-    return {QObject::tr("Camera not known"), QString::fromStdString(mode.describe()), kNotKnown};
-  return {QString::fromStdString(mode.name), QString::fromStdString(mode.describe()), 0};
+  QString described = QString::fromStdString(mode.describe());
+  if (mode.name.empty()) {
+    // One answer holds for files that are named alike.
+    if (const QString prefix = QString::fromStdString(pathToText(namePrefixOf(plan.info))); !prefix.isEmpty())
+      described += QObject::tr(" · files %1…").arg(prefix);
+    return {QObject::tr("Camera not known"), described, kNotKnown};
+  }
+  if (plan.match.kind != MatchKind::Assigned && answerOf(session.shoot(), plan.clip, plan.info).remembered)
+    described += QObject::tr(" · named as in an earlier shoot");
+  return {QString::fromStdString(mode.name), described, 0};
 }
 
 QString cellText(const CoverageCell& cell) {

@@ -506,16 +506,8 @@ void ShootPlace::answerFor(int clip) {
             medium->currentData().toString().toStdString(),
             text(lens),
             {text(steady), text(sharp), text(denoise), text(tone)}};
-  const std::string kind = answerKey(plan.info);
-  const bool only_this = scope->currentIndex() == 1;
-  session_.edit(tr("Say camera and mode"), [&](Shoot& shoot) {
-    if (only_this) {
-      shoot.clips[static_cast<size_t>(clip)].answer = answer;
-    } else {
-      shoot.clips[static_cast<size_t>(clip)].answer.reset();
-      shoot.answers[kind] = answer;
-    }
-  });
+  session_.answer(clip, answer,
+                  scope->currentIndex() == 1 ? Session::AnswerFor::ThisClip : Session::AnswerFor::AllAlike);
 }
 
 void ShootPlace::refresh() {

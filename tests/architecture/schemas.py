@@ -25,7 +25,16 @@ for schema, files in ((profile_schema, profiles), (shoot_schema, shoots)):
     for path in files:
         for error in jsonschema.Draft7Validator(schema).iter_errors(load(path)):
             wrong.append(f"{path}: {error.message}")
+answers_schema = load(root / "docs/formats/answers.schema.json")
+jsonschema.Draft7Validator.check_schema(answers_schema)
+answers = {"format": "glenhaze-answers", "version": 1,
+           "answers": {"|1280x720|30|h264|VISITOR_": {"camera": "Tern P2", "medium": "air", "in_camera": {}}}}
+if not jsonschema.Draft7Validator(answers_schema).is_valid(answers):
+    wrong.append("answers of earlier shoots do not follow their schema")
 # A check that cannot fail is none.
+answers["answers"]["|1280x720|30|h264|VISITOR_"]["camera"] = 2
+if jsonschema.Draft7Validator(answers_schema).is_valid(answers):
+    wrong.append("a camera named by a number passes the schema")
 broken = copy.deepcopy(load(profiles[0]))
 broken.setdefault("lens", {"model": "division", "centre_px": [0, 0], "coefficients": [0]})["focal_px"] = "wide"
 if jsonschema.Draft7Validator(profile_schema).is_valid(broken):

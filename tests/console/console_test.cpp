@@ -31,6 +31,8 @@ struct Output : testing::ProcessOutput {
 
 class Console : public ::testing::Test {
  protected:
+  // Library and answers of the person who runs the tests stay untouched.
+  void SetUp() override { setenv("XDG_DATA_HOME", (folder / "data").c_str(), 1); }
   testing::ScratchFolder folder;
   Output run(const std::vector<std::string>& arguments) {
     return {testing::runProcess(GLENHAZE_CLI, arguments, folder.path())};
@@ -391,6 +393,38 @@ TEST_F(Console, AFullDiskIsNamedAndLeavesNothing) {
   EXPECT_NE(o.parsed()["clips"][0]["why"].get<std::string>().find("disk is full"), std::string::npos)
       << o.out;
   EXPECT_TRUE(clean);
+}
+
+// Footage whose files name no camera: said once, it holds for clips that look alike, also in the next shoot.
+TEST_F(Console, ACameraIsNamedOnceForClipsThatLookAlike) {
+  auto nameless = testing::smallFilm(4);
+  nameless.make = nameless.model = "";
+  for (const char* name : {"monday/VISITOR_007.mp4", "tuesday/VISITOR_012.mp4", "tuesday/GUEST_001.mp4"}) {
+    fs::create_directories((folder / name).parent_path());
+    testing::makeFilm(folder / name, nameless);
+  }
+  const std::string first = folder / "monday.glenhaze-shoot.json",
+                    second = folder / "tuesday.glenhaze-shoot.json";
+  const auto cameras = [&](const std::string& shoot) {
+    std::map<std::string, std::string> named;
+    const json status = run({"shoot", "status", "--json", shoot}).parsed();
+    for (const json& clip : status["clips"])
+      named[fs::path(clip["source"].get<std::string>()).stem()] =
+          clip["camera"]["name"].get<std::string>() + " by " + clip["camera"]["from"].get<std::string>();
+    return named;
+  };
+  using Named = std::map<std::string, std::string>;
+  ASSERT_EQ(run({"shoot", "new", "--out", first, folder / "monday"}).exit_code, 0);
+  EXPECT_EQ(cameras(first), (Named{{"VISITOR_007", " by unknown"}}));
+  ASSERT_EQ(run({"shoot", "new", "--camera", "Tern P2", "--overwrite", "--out", first, folder / "monday"})
+                .exit_code,
+            0);
+  EXPECT_EQ(cameras(first), (Named{{"VISITOR_007", "Tern P2 by answer"}}));
+  const Output made = run({"shoot", "new", "--out", second, folder / "tuesday"});
+  ASSERT_EQ(made.exit_code, 0) << made.err;
+  EXPECT_THAT(made.out, ::testing::HasSubstr("as in an earlier shoot"));
+  EXPECT_EQ(cameras(second),
+            (Named{{"VISITOR_012", "Tern P2 by earlier shoot"}, {"GUEST_001", " by unknown"}}));
 }
 
 TEST_F(Console, RunRendersAShoot) {

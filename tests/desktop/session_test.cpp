@@ -44,6 +44,41 @@ TEST_F(SessionTest, AFolderBecomesAShootOfItsFootage) {
   EXPECT_TRUE(session_.isModified());
 }
 
+// In this shoot and the next; what is said of one clip alone stays with it.
+TEST_F(SessionTest, ACameraIsNamedOnceForClipsThatLookAlike) {
+  auto nameless = testing::smallFilm(4);
+  nameless.make = nameless.model = "";
+  for (const char* name : {"monday/VISITOR_007.mp4", "monday/VISITOR_008.mp4", "monday/GUEST_001.mp4",
+                           "tuesday/VISITOR_012.mp4"}) {
+    fs::create_directories((folder_ / name).parent_path());
+    testing::makeFilm(folder_ / name, nameless);
+  }
+  const auto openAs = [&](const char* name) {
+    session_.openFolder(QString::fromStdString((folder_ / name).string()));
+    settle();
+  };
+  const auto named = [&](const std::string& name) {
+    return answerOf(session_.shoot(), plan(name).clip, plan(name).info);
+  };
+  openAs("monday");
+  const auto at = [&](const std::string& name) {
+    int clip = 0;
+    while (session_.plans()[static_cast<size_t>(clip)].info.path.filename() != name) ++clip;
+    return clip;
+  };
+  session_.answer(at("GUEST_001.mp4"), {"Of a guest", "", "", "", {}}, Session::AnswerFor::ThisClip);
+  session_.answer(at("VISITOR_007.mp4"), {"Tern P2", "wide", "", "", {}}, Session::AnswerFor::AllAlike);
+  EXPECT_EQ(named("VISITOR_008.mp4").camera, "Tern P2");
+  EXPECT_FALSE(named("VISITOR_008.mp4").remembered);
+  EXPECT_EQ(named("GUEST_001.mp4").camera, "Of a guest");
+  session_.undoStack().undo();
+  EXPECT_EQ(named("VISITOR_008.mp4").camera, "");
+  openAs("tuesday");
+  EXPECT_EQ(named("VISITOR_012.mp4").camera, "Tern P2");
+  EXPECT_EQ(named("VISITOR_012.mp4").view, "wide");
+  EXPECT_TRUE(named("VISITOR_012.mp4").remembered);
+}
+
 TEST_F(SessionTest, EditsAreUndoneOneByOne) {
   QSignalSpy changed(&session_, &Session::changed);
   session_.edit(QStringLiteral("one"), [](Shoot& s) { s.clips[1].lens_on = false; });

@@ -8,8 +8,10 @@
 #include <random>
 
 #include "core/base/error.h"
+#include "core/noise/detail/clipped.h"
 #include "core/noise/iso_table.h"
 #include "tests/support/footage.h"
+#include "tests/support/noise.h"
 
 namespace glenhaze {
 namespace {
@@ -39,9 +41,9 @@ ClipInfo stepsFilm(const testing::ScratchFolder& folder, double iso, unsigned se
 // The truth: how each pixel scatters about its own mean over many frames of another seed, by that mean.
 struct Truth {
   std::array<std::array<double, 256>, 3> square{}, count{};
-  explicit Truth(double iso) {
+  explicit Truth(double iso, double exposure = 1) {
     constexpr int64_t kFrames = 24;
-    const sim::SimCamera camera = stepsCamera(iso, 77);
+    const sim::SimCamera camera = stepsCamera(iso, 77, exposure);
     std::vector<Frame> frames;
     for (int64_t i = 100; i < 100 + kFrames; ++i) frames.push_back(camera.frame(i));
     const auto scatter = [&](size_t p, int x, int y) {
@@ -99,6 +101,30 @@ void expectCurve(const NoiseFinding& finding, const Truth& truth, double toleran
         ++compared;
       }
   EXPECT_GE(compared, 21);
+}
+
+// At the levels that the truth has from `first` to `last`, whether the finding has points there or not.
+void expectCurveFrom(int first, int last, const NoiseFinding& finding, const Truth& truth, double tolerance) {
+  int compared = 0;
+  for (int level = first; level <= last; level += 3)
+    for (size_t p = 0; p < 3; ++p)
+      if (const auto seen = truth.at(p, level)) {
+        const double said = finding.curve.sigmaAt(static_cast<int>(p), seen->level);
+        EXPECT_NEAR(said / seen->sigma, 1, tolerance)
+            << said << " against " << seen->sigma << ", plane " << p << " level " << seen->level;
+        ++compared;
+      }
+  EXPECT_GE(compared, 3);
+}
+
+// Where part of the noise would lie beyond black or white it is cut off, and less is left.
+TEST(Noise, NearBlackAndWhiteItIsWhatIsLeftOfIt) {
+  const testing::ScratchFolder folder;
+  const std::vector<ClipInfo> shots{stepsFilm(folder, 3200), stepsFilm(folder, 3200, 6, 0.12),
+                                    stepsFilm(folder, 3200, 7, 2.5)};
+  const NoiseFinding finding = measureStatic(shots, 3200);
+  expectCurveFrom(18, 40, finding, Truth(3200, 0.12), 0.15);
+  expectCurveFrom(215, 232, finding, Truth(3200, 2.5), 0.15);
 }
 
 TEST(Noise, LockedOffShotGivesTheCurveWithinFivePercent) {
@@ -211,6 +237,78 @@ TEST(Curve, PointsOnTheModelGiveIt) {
     EXPECT_NEAR(curve.sigmaAt(0, level) / std::sqrt(truth(level)), 1, 0.02) << level;
     EXPECT_NEAR(curve.sigmaAt(1, level) / std::sqrt(2 * truth(level)), 1, 0.02) << level;
   }
+}
+
+// Against drawn samples (A. Foi, 2009, gives the closed form that is tried here).
+TEST(Clipped, MeanAndDeviationAreThoseOfSamplesThatWereCutOff) {
+  std::mt19937 random(3);
+  constexpr CodeEnds kEnds{16, 235};
+  constexpr int kSamples = 400000;
+  for (const double level : {4.0, 14.0, 16.0, 20.0, 30.0, 120.0, 230.0, 238.0})
+    for (const double sigma : {0.8, 6.0, 90.0}) {
+      std::normal_distribution<double> noise(level, sigma);
+      double sum = 0, squares = 0;
+      for (int i = 0; i < kSamples; ++i) {
+        const double v = std::clamp(noise(random), kEnds.low, kEnds.high);
+        sum += v;
+        squares += v * v;
+      }
+      const double mean = sum / kSamples,
+                   deviation = std::sqrt(std::max(0.0, squares / kSamples - mean * mean));
+      const detail::ClippedNoise said = detail::clippedNoise(level, sigma, kEnds);
+      EXPECT_NEAR(said.mean, mean, 5 * deviation / std::sqrt(kSamples) + 1e-6) << level << " ± " << sigma;
+      EXPECT_NEAR(said.sigma, deviation, 0.03 * deviation + 1e-3) << level << " ± " << sigma;
+    }
+}
+
+TEST(Clipped, ACurveIsLessNearTheEndsAndTheSameFarFromThem) {
+  NoiseCurve curve = testing::evenCurve(5);
+  curve.level = {0, 100, 120, 140, 255};
+  for (auto& channel : curve.sigma) channel.assign(curve.level.size(), 5);
+  const NoiseCurve seen = detail::asClipped(curve, {16, 235});
+  // Half of the noise about black is cut off: seen about 16 + σ·φ(0), σ·√(½ − 1/2π) is left of it.
+  EXPECT_NEAR(seen.sigmaAt(0, 16 + 5 * 0.39894), 5 * std::sqrt(0.5 - 0.15915), 0.25);
+  EXPECT_NEAR(seen.sigmaAt(0, 120), 5, 1e-3);
+  EXPECT_NEAR(seen.sigmaAt(1, 120), curve.sigmaAt(1, 120), 1e-3);
+  EXPECT_LT(seen.sigmaAt(0, 233), 4);
+  for (const double s : seen.sigma[0]) EXPECT_GT(s, 0);
+  EXPECT_NEAR(detail::asClipped(curve, {-1e3, 1e3}).sigmaAt(0, 16), 5, 1e-3);
+}
+
+// Black that is written at 16, and footage that goes on below it.
+TEST(Clipped, WhereCodesEndIsSeenByWhatPilesUp) {
+  const auto ramp = [](double low, double high) {
+    std::mt19937 random(9);
+    std::normal_distribution<double> noise(0, 4);
+    return detail::planesOf(testing::paint(960, 540, PixelFormat{},
+                                           [&](int x, int) {
+                                             return static_cast<int>(std::lround(
+                                                 std::clamp(12 + 0.24 * x + noise(random), low, high)));
+                                           }))
+        .plane[0];
+  };
+  const auto endsOf = [](const detail::FloatPlane& luma) {
+    detail::EndsSeen seen;
+    seen.add(luma);
+    return seen.ends({16, 235});
+  };
+  EXPECT_EQ(endsOf(ramp(16, 235)).low, 16);
+  EXPECT_EQ(endsOf(ramp(16, 235)).high, 235);
+  EXPECT_LT(endsOf(ramp(0, 255)).low, 0);
+  EXPECT_GT(endsOf(ramp(0, 255)).high, 255);
+  // Much that is black, whose noise goes on below it.
+  std::mt19937 random(11);
+  std::normal_distribution<double> noise(16, 0.6);
+  EXPECT_LT(endsOf(detail::planesOf(
+                       testing::paint(320, 180, PixelFormat{},
+                                      [&](int, int) { return static_cast<int>(std::lround(noise(random))); }))
+                       .plane[0])
+                .low,
+            0);
+  // A picture without anything dark or bright says nothing: black ends where it is said to.
+  detail::EndsSeen nothing;
+  EXPECT_EQ(nothing.ends({16, 235}).low, 16);
+  EXPECT_GT(nothing.ends({16, 235}).high, 255);
 }
 
 // One frame of noise on a grey ramp, with things in it that spoil a patch.

@@ -4,6 +4,7 @@
 
 #include <QApplication>
 #include <QStandardPaths>
+#include <QTemporaryDir>
 
 #include "core/media/quiet.h"
 #include "desktop/widgets/look.h"
@@ -12,8 +13,9 @@ int main(int argc, char** argv) {
   ::testing::InitGoogleTest(&argc, argv);
   // Settings and library of the person who runs the tests stay untouched.
   QStandardPaths::setTestModeEnabled(true);
-  qputenv("XDG_DATA_HOME", "/tmp/glenhaze-interface-tests");
-  qputenv("XDG_CONFIG_HOME", "/tmp/glenhaze-interface-tests");
+  const QTemporaryDir home;
+  qputenv("XDG_DATA_HOME", home.path().toUtf8());
+  qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
   if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
   QApplication application(argc, argv);
   glenhaze::quietLibraries();

@@ -8,7 +8,37 @@
 
 namespace glenhaze::detail {
 
-Ends codeEnds(const ColourTags& colour) { return colour.full_range ? Ends{0, 255} : Ends{16, 235}; }
+CodeEnds codeEnds(const ColourTags& colour) {
+  return colour.full_range ? CodeEnds{0, 255} : CodeEnds{16, 235};
+}
+
+void EndsSeen::add(const FloatPlane& luma) {
+  for (int y = 0; y < luma.height; y += 3)
+    for (int x = 0; x < luma.width; ++x)
+      ++counts_[static_cast<size_t>(std::clamp(std::lround(luma.row(y)[x]), 0L, 255L))];
+}
+
+double EndsSeen::countAt(double code) const {
+  return code < 0 || code > 255 ? 0 : counts_[static_cast<size_t>(code)];
+}
+
+CodeEnds EndsSeen::ends(const CodeEnds& said) const {
+  constexpr double kPiledUp = 1.25;  // times as many as at the next code inwards: more than levels differ
+  constexpr double kBeyond = 0.3;    // of as many within: coding leaves that, noise that goes on more
+  constexpr double kMany = 200;      // samples: what is fewer shows nothing
+  const auto piled = [&](double end, double inwards) {
+    double within = 0, beyond = 0;
+    for (const double step : {1.0, 2.0, 3.0}) {
+      within += countAt(end + step * inwards);
+      beyond += countAt(end - step * inwards);
+    }
+    return countAt(end) > kMany && countAt(end) > kPiledUp * countAt(end + inwards) &&
+           beyond < kBeyond * within;
+  };
+  const bool runs_on = countAt(said.low) > kMany && !piled(said.low, 1);
+  const bool ends = piled(said.high, -1);
+  return {runs_on ? CodeEnds{}.low : said.low, ends ? said.high : CodeEnds{}.high};
+}
 
 void OctaveSums::add(const float* block, ptrdiff_t stride) {
   std::array<float, kBlockArea> c{};

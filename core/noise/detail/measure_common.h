@@ -8,11 +8,22 @@
 
 namespace glenhaze::detail {
 
-/// Codes at and beyond which a sample is clipped, 8-bit.
-struct Ends {
-  double low = 0, high = 255;
+CodeEnds codeEnds(const ColourTags& colour);
+
+/// Where the codes of footage end, by where samples pile up.
+class EndsSeen {
+ public:
+  /// Some of the samples of a plane of luma.
+  void add(const FloatPlane& luma);
+  /// Black is where it is said to be unless samples run on below it; white only where they are seen to pile
+  /// up: many cameras write beyond it.
+  CodeEnds ends(const CodeEnds& said) const;
+
+ private:
+  double countAt(double code) const;
+
+  std::array<double, 256> counts_{};
 };
-Ends codeEnds(const ColourTags& colour);
 
 /// Power of coefficients per octave, summed over blocks.
 struct OctaveSums {
