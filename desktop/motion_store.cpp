@@ -18,7 +18,7 @@ std::string pathKey(const MotionRequest& r) {
   for (const double k : r.lens.k) key += numbers({k});
   key += r.log.string() + handKeysToText(r.hand);
   return key +
-         numbers({r.own_shutter ? 1.0 : 0.0, r.shutter.readout_s, static_cast<double>(r.shutter.direction)});
+         numbers({static_cast<double>(r.settings.part), r.own_shutter ? 1.0 : 0.0, r.shutter.readout_s, static_cast<double>(r.shutter.direction)});
 }
 
 // Asked for with every row that is painted: nothing here may touch the disk.

@@ -31,6 +31,7 @@ constexpr std::array kKeys{keyOf<&StabilizationSettings::smoothing_s>("smoothing
                            keyOf<&StabilizationSettings::crop_limit>("crop_limit", 0, 0.8)};
 
 constexpr std::array<const char*, 3> kSteadying = {"off", "keep-move", "hold-still"};
+constexpr std::array<const char*, 3> kParts = {"most", "far", "near"};
 constexpr std::array<const char*, 3> kFraming = {"filled", "filled-slowly", "uncropped"};
 
 template <typename Value>
@@ -71,6 +72,12 @@ void setByName(StabilizationSettings& settings, const std::string& key, const st
     settings.framing = *f;
     return;
   }
+  if (key == "part") {
+    const auto p = fromName<SteadiedPart>(kParts, value);
+    if (!p) throw wrong("Give " + listed(kParts));
+    settings.part = *p;
+    return;
+  }
   for (const StabilizationKey& known : kKeys) {
     if (key != known.name) continue;
     const auto number = parseNumber(value);
@@ -79,13 +86,15 @@ void setByName(StabilizationSettings& settings, const std::string& key, const st
     known.set(settings, *number);
     return;
   }
-  std::string names = "Known: steadying, framing";
+  std::string names = "Known: steadying, framing, part";
   for (const StabilizationKey& known : kKeys) names += std::string(", ") + known.name;
   throw Error(ErrorKind::BadRequest, "There is no setting of this name", "stabilization." + key, "", names);
 }
 
 std::string stabilizationToText(const StabilizationSettings& s) {
-  json out = {{"steadying", steadyingName(s.steadying)}, {"framing", framingName(s.framing)}};
+  json out = {{"steadying", steadyingName(s.steadying)},
+              {"framing", framingName(s.framing)},
+              {"part", kParts[static_cast<size_t>(s.part)]}};
   for (const StabilizationKey& key : kKeys) out[key.name] = key.get(s);
   out["level"] = s.level;
   for (const WindowKey& k : s.window)
@@ -98,6 +107,7 @@ StabilizationSettings stabilizationFromText(const std::string& text) {
   StabilizationSettings s;
   s.steadying = steadyingFromName(in.value("steadying", "")).value_or(s.steadying);
   s.framing = framingFromName(in.value("framing", "")).value_or(s.framing);
+  s.part = fromName<SteadiedPart>(kParts, in.value("part", "")).value_or(s.part);
   for (const StabilizationKey& key : kKeys)
     if (const auto at = in.find(key.name); at != in.end() && at->is_number())
       key.set(s, std::clamp(at->get<double>(), key.low, key.high));

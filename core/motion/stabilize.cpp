@@ -99,13 +99,22 @@ void smoothStep(std::span<const PathFrame> measured, std::span<const double> wei
   for (size_t i = 0; i < n; ++i) now[i] = normalized(now[i] * rotationOf(change[i]));
 }
 
-// RMS above kShake_hz of orientations within [first, last), degrees.
-double shakeOf(std::span<const Quaternion> orientations, double fps, size_t first, size_t last) {
-  const size_t n = orientations.size();
+// Where a frame looks: what lies straight ahead moves in the picture with turns and with shifts.
+struct Look {
+  Quaternion orientation;
+  Point shift;  // in focal lengths
+};
+
+// RMS above kShake_hz of what is looked at within [first, last), degrees.
+double shakeOf(std::span<const Look> looks, double fps, size_t first, size_t last) {
+  const size_t n = looks.size();
   if (n < 4) return 0;
   std::vector<Turn> along(n);
-  for (size_t i = 1; i < n; ++i)
-    along[i] = along[i - 1] + turnOf(inverse(orientations[i - 1]) * orientations[i]);
+  for (size_t i = 1; i < n; ++i) {
+    const Turn turn = turnOf(inverse(looks[i - 1].orientation) * looks[i].orientation);
+    const Point shift = looks[i].shift - looks[i - 1].shift;
+    along[i] = along[i - 1] + Turn{turn.x + shift.y, turn.y - shift.x, turn.z};
+  }
   const std::vector<double> ones(n, 1.0);
   const double lambda = lambdaOf(1 / (2 * std::numbers::pi * kShake_hz), fps);
   double sum = 0;
@@ -425,10 +434,10 @@ class Stabilizer {
   }
 
   void report() {
-    std::vector<Quaternion> before, after;
+    std::vector<Look> before, after;
     for (size_t i = 0; i < views_.size(); ++i) {
-      before.push_back(path_.frames()[i].orientation);
-      after.push_back(views_[i].orientation);
+      before.push_back({path_.frames()[i].orientation, path_.frames()[i].shift});
+      after.push_back({views_[i].orientation, views_[i].shift});
     }
     result_.shake_before_deg = shakeOf(before, fps_, first_, last_);
     result_.shake_after_deg = shakeOf(after, fps_, first_, last_);

@@ -33,6 +33,13 @@ enum class Framing {
   Uncropped,   ///< everything the camera saw, edges moving
 };
 
+/// Whose motion is taken out, where near and far things move apart.
+enum class SteadiedPart {
+  Most,  ///< what most of the picture does
+  Far,
+  Near,
+};
+
 /// Where the delivery window lies, by hand, at a frame; straight lines between.
 struct WindowKey {
   int64_t frame = 0;
@@ -53,6 +60,7 @@ struct StabilizationSettings {
   double level_roll_deg = 0;  ///< how far the camera was turned clockwise in the first frame, −180..180
   double crop_limit = 0.15;   ///< share of the width that may be lost, 0..0.8
   Framing framing = Framing::Filled;
+  SteadiedPart part = SteadiedPart::Most;
   std::vector<WindowKey> window;
   bool operator==(const StabilizationSettings&) const = default;
   /// Throws Error(BadRequest) naming the field, its value and the broken rule.

@@ -42,19 +42,22 @@ class TrackFile;
 class TrackPairs {
  public:
   TrackPairs() = default;
-  TrackPairs(std::vector<TrackPair> pairs) : own_(std::move(pairs)), count_(own_.size()) {}
+  TrackPairs(std::vector<TrackPair> pairs) : own_(std::move(pairs)), count_(own_.size()), stored_(count_) {}
   TrackPairs(std::shared_ptr<const detail::TrackFile> file, uint64_t at, size_t count)
-      : file_(std::move(file)), at_(at), count_(count) {}
+      : file_(std::move(file)), at_(at), count_(count), stored_(count) {}
   size_t size() const { return count_; }
   bool empty() const { return count_ == 0; }
   /// Safe from several threads. Throws Error(Unreadable).
   std::vector<TrackPair> read() const;
+  /// Of these pairs the ones that are marked; `kept`: one for each.
+  TrackPairs only(std::vector<bool> kept) const;
 
  private:
   std::vector<TrackPair> own_;
   std::shared_ptr<const detail::TrackFile> file_;
   uint64_t at_ = 0;
-  size_t count_ = 0;
+  size_t count_ = 0, stored_ = 0;
+  std::vector<bool> kept_;  ///< of those stored; empty: all
 };
 
 /// One frame and what links it to the frame before.

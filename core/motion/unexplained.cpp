@@ -24,7 +24,6 @@ constexpr int kColumns = 4, kRows = 3;
 constexpr size_t kParts = kColumns * kRows;
 constexpr size_t kFewest = 2;  // places of a half, in a part
 constexpr double kShake_hz = 1;
-constexpr double kSteadier = 0.7;       // of the parts
 constexpr double kDrift_deg_per_s = 1;  // what walks past at ten metres does eight
 constexpr double kDrift_s = 0.5;        // over which a drift is looked at
 constexpr double kDegrees = 180 / std::numbers::pi;
@@ -129,7 +128,7 @@ std::vector<double> driftsOf(const std::vector<FrameSteps>& steps, double fps) {
 }  // namespace
 
 UnexplainedMotion unexplainedMotion(const TrackRecord& record, const Lens& lens, const Shutter& shutter,
-                                    const CameraPath& path) {
+                                    const CameraPath& path, double steadier) {
   UnexplainedMotion found;
   const size_t n = record.frames.size();
   if (n < 4 || path.frames().size() != n) return found;
@@ -148,7 +147,7 @@ UnexplainedMotion unexplainedMotion(const TrackRecord& record, const Lens& lens,
   for (size_t part = 0; part < kParts; ++part)
     if (presence(steps, part) > 0.5) shakes.push_back(commonShake(steps, part, lambda));
   std::sort(shakes.begin(), shakes.end());
-  const auto count = static_cast<size_t>(std::ceil(kSteadier * static_cast<double>(shakes.size())));
+  const auto count = static_cast<size_t>(std::ceil(steadier * static_cast<double>(shakes.size())));
   if (count > 0)
     found.shake_deg =
         std::sqrt(std::accumulate(shakes.begin(), shakes.begin() + static_cast<ptrdiff_t>(count), 0.0) /

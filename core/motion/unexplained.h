@@ -15,15 +15,18 @@
 namespace glenhaze {
 
 struct UnexplainedMotion {
-  /// RMS over the steadier seven tenths of the parts, faster than 1 Hz, both axes together: what a few things
-  /// do on their own is no shake.
+  /// RMS over the steadier ones of the parts, faster than 1 Hz, both axes together: what a few things do on
+  /// their own is no shake.
   double shake_deg = 0;
   double moving_share = 0;     ///< of all parts, that drift against the path, 0..1
   double drift_deg_per_s = 0;  ///< of those, the middle one
 };
 
-/// The path's frames are those of the record.
+/// Of the parts, where things may move on their own.
+constexpr double kSteadierParts = 0.7;
+
+/// The path's frames are those of the record. `steadier`: share of the parts that counts, 0..1.
 UnexplainedMotion unexplainedMotion(const TrackRecord& record, const Lens& lens, const Shutter& shutter,
-                                    const CameraPath& path);
+                                    const CameraPath& path, double steadier = kSteadierParts);
 
 }  // namespace glenhaze

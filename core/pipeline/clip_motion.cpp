@@ -5,6 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/base/numbers.h"
+#include "core/motion/layers.h"
 #include "core/motion/settings.h"
 
 namespace glenhaze {
@@ -44,6 +45,23 @@ std::optional<ShutterFinding> ownShutterOf(const MotionRequest& request, const T
   }
 }
 
+// The tracks of what is far or near, where that is asked for and told; the finding is then of them.
+std::optional<TrackRecord> steadiedPart(const MotionRequest& request, const TrackRecord& record,
+                                        MotionAnswer& answer, const Progress& progress) {
+  constexpr double kMost = 0.5;  // of the frames
+  if (request.settings.part == SteadiedPart::Most) return std::nullopt;
+  PartTracks part = tracksOfPart(record, request.settings.part, request.lens, answer.shutter,
+                                 answer.finding.path, progress);
+  if (part.told_share < kMost) {
+    answer.finding.warnings.emplace_back(
+        "Near and far things do not move apart enough to be told from each other: what most of the picture "
+        "does is steadied.");
+    return std::nullopt;
+  }
+  answer.finding = solvePath(part.record, request.lens, answer.shutter, {}, progress);
+  return std::move(part.record);
+}
+
 // Why the steadied picture may not be what the path says, "" where it is.
 std::string doubtOf(const UnexplainedMotion& left, double by_path_deg) {
   constexpr double kTold_deg = 0.02;   // less is not seen
@@ -55,7 +73,7 @@ std::string doubtOf(const UnexplainedMotion& left, double by_path_deg) {
   if (left.shake_deg > 3 * by_path_deg && left.shake_deg > kTold_deg)
     return "Parts of the picture shake apart (" + fixedText(left.shake_deg, 2) +
            "°), as near and far things do when the camera moves: one part can be steadied, the other shakes "
-           "on.";
+           "on. Choose to steady what is far, or what is near.";
   return "";
 }
 
@@ -104,6 +122,7 @@ MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& recor
     if (!answer.shutter.rolls()) answer.shutter = {};
   }
   answer.finding = solvePath(record, request.lens, answer.shutter, {}, progress);
+  const std::optional<TrackRecord> part = steadiedPart(request, record, answer, progress);
   if (!request.log.empty()) {
     const MotionLog log = readMotionLog(request.log);
     answer.log = fitLog(log, answer.finding.path);
@@ -116,7 +135,8 @@ MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& recor
   }
   answer.finding.path = mendedByHand(answer.finding.path, request.hand, request.lens);
   if (request.hand.empty())
-    answer.unexplained = unexplainedMotion(record, request.lens, answer.shutter, answer.finding.path);
+    answer.unexplained = unexplainedMotion(part ? *part : record, request.lens, answer.shutter,
+                                           answer.finding.path, part ? 1 : kSteadierParts);
   steadyAgain(answer, request);
   return answer;
 }
@@ -136,6 +156,10 @@ void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
     const double by_path = std::hypot(s.shake_after_deg, pathNoise(answer.finding, request.lens.fx));
     s.shake_after_deg = std::hypot(by_path, answer.unexplained.shake_deg);
     s.doubt = doubtOf(answer.unexplained, by_path);
+    if (s.doubt.empty() && request.settings.part != SteadiedPart::Most && answer.finding.shift_and_scale)
+      s.doubt =
+          "The part that is steadied moves sideways as well as it turns: a few hundredths more of its shake may "
+          "be left than this says.";
     if (!s.doubt.empty()) s.advice = s.doubt;
   }
   answer.motion =

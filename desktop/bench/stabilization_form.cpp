@@ -54,6 +54,17 @@ StabilizationForm::StabilizationForm(QWidget* parent) : QWidget(parent) {
   });
   place(tr("Window"), framing_, 0, 3);
   ++row;
+  part_ = new QComboBox;
+  part_->addItems({tr("Most of the picture"), tr("What is far"), tr("What is near")});
+  part_->setAccessibleName(tr("What is steadied"));
+  part_->setToolTip(tr(
+      "Where the camera moves sideways, near and far things shake apart: only one of them can be steadied"));
+  connect(part_, &QComboBox::activated, this, [this](int i) {
+    settings_.part = static_cast<SteadiedPart>(i);
+    tell();
+  });
+  place(tr("Steady"), part_, 0, 3);
+  ++row;
   place(tr("Smooth"),
         number(tr("Smoothing"), tr("Moves slower than this stay"), "smoothing_s", 1, 0.1, tr("s"), 2), 0);
   place(tr("Crop to"),
@@ -128,6 +139,7 @@ void StabilizationForm::setSettings(const StabilizationSettings& settings) {
   settings_ = settings;
   steadying_->setCurrentIndex(static_cast<int>(settings.steadying));
   framing_->setCurrentIndex(static_cast<int>(settings.framing));
+  part_->setCurrentIndex(static_cast<int>(settings.part));
   level_->setChecked(settings.level);
   for (const auto& [key, n] : numbers_) n.spin->setValue(keyNamed(key.c_str()).get(settings) * n.per_unit);
   const bool moves = settings.steadying == Steadying::KeepMove;

@@ -31,7 +31,7 @@ class StabilizationForm : public QWidget {
                          double step, const QString& unit, int digits);
   void tell();
   StabilizationSettings settings_;
-  QComboBox *steadying_ = nullptr, *framing_ = nullptr;
+  QComboBox *steadying_ = nullptr, *framing_ = nullptr, *part_ = nullptr;
   QCheckBox* level_ = nullptr;
   struct Number {
     QDoubleSpinBox* spin;

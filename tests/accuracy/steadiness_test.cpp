@@ -34,7 +34,9 @@ struct Steadied {
 
 // The meter: the tracks of the source, carried to where the finished picture shows them, fitted by one
 // similarity a frame (see steadiness.h).
-double shakeShown(const TrackRecord& record, const MotionAnswer& answer, const Lens& lens) {
+// `within`: of which places, by their height in the source, 0 at the top to 1.
+double shakeShown(const TrackRecord& record, const MotionAnswer& answer, const Lens& lens,
+                  std::pair<double, double> within = {-1, 2}) {
   const LensMap map(lens);
   const LensWindow& window = answer.room->window();
   TrackRecord shown{window.width(), window.height(), {}};
@@ -46,6 +48,8 @@ double shakeShown(const TrackRecord& record, const MotionAnswer& answer, const L
       const FrameMap from(*answer.motion, static_cast<int64_t>(i) - 1, map, window),
           to(*answer.motion, static_cast<int64_t>(i), map, window);
       for (const TrackPair& p : record.frames[i].pairs.read()) {
+        const double height = static_cast<double>(p.from_y) / record.height;
+        if (height < within.first || height > within.second) continue;
         const auto a = from.toOutput({p.from_x, p.from_y}), b = to.toOutput({p.to_x, p.to_y});
         if (a && b)
           pairs.push_back({static_cast<float>(a->x), static_cast<float>(a->y), static_cast<float>(b->x),
@@ -59,13 +63,18 @@ double shakeShown(const TrackRecord& record, const MotionAnswer& answer, const L
   return testing::steadinessOf(shown, 30).shake_px / focal / testing::kDegree;
 }
 
-Steadied steadied(const testing::Filming& filming) {
-  const TrackRecord record = testing::FilmedPhotograph(filming).tracks(kFrames);
+MotionRequest requestFor(const testing::Filming& filming) {
   MotionRequest request;
   request.lens = filming.lens->lens;
   request.shutter = {filming.readout_s, ScanDirection::Down};
   request.window = {kWidth, kHeight, 1, 1};
   request.settings.crop_limit = 0.4;
+  return request;
+}
+
+Steadied steadied(const testing::Filming& filming) {
+  const TrackRecord record = testing::FilmedPhotograph(filming).tracks(kFrames);
+  const MotionRequest request = requestFor(filming);
   Steadied s;
   s.answer = answerMotion(request, record);
   s.after_deg = shakeShown(record, s.answer, request.lens);
@@ -123,6 +132,51 @@ TEST_F(SteadinessSaid, WhereNearAndFarThingsMoveApart) {
   const Steadied s = steadied(filming);
   expectHonest(s);
   EXPECT_GT(s.answer.unexplained.shake_deg, 0.02);
+}
+
+// The far photograph above and the near one below, whichever most of the tracks are on.
+TEST_F(SteadinessSaid, WhatIsFarOrWhatIsNearIsSteadiedAsAskedFor) {
+  constexpr std::pair kFar{0.0, 0.4}, kNear{0.65, 1.0};
+  for (const double top : {-0.1, 0.05}) {
+    filming.front = testing::Front{photographs[8], 1, top, 0};
+    filming.place = [turn = shaking(2, 6, 9)](double t) {
+      const Turn way = turnOf(turn(t));
+      return Point{way.y, way.x};
+    };
+    const TrackRecord record = testing::FilmedPhotograph(filming).tracks(kFrames);
+    MotionRequest request = requestFor(filming);
+    request.settings.steadying = Steadying::Off;
+    const MotionAnswer as_filmed = answerMotion(request, record);
+    request.settings.steadying = Steadying::KeepMove;
+    for (const SteadiedPart part : {SteadiedPart::Far, SteadiedPart::Near}) {
+      request.settings.part = part;
+      const MotionAnswer answer = answerMotion(request, record);
+      const bool far = part == SteadiedPart::Far;
+      const auto chosen = far ? kFar : kNear, other = far ? kNear : kFar;
+      const double before = shakeShown(record, as_filmed, request.lens, chosen),
+                   after = shakeShown(record, answer, request.lens, chosen),
+                   left = shakeShown(record, answer, request.lens, other);
+      std::printf("  top %.2f, %s: %.4f° of %.3f°, the other %.3f°, said %.4f°; %s\n", top,
+                  far ? "far" : "near", after, before, left, answer.stabilized.shake_after_deg,
+                  answer.stabilized.doubt.c_str());
+      EXPECT_LT(after, 0.1 * before);
+      EXPECT_GT(left, 3 * after);
+      expectHonest({answer, before, after});
+    }
+  }
+}
+
+// One depth: there is nothing to choose between, and that is said.
+TEST_F(SteadinessSaid, WithoutNearAndFarThingsThereIsNoChoice) {
+  const TrackRecord record = testing::FilmedPhotograph(filming).tracks(kFrames);
+  MotionRequest request = requestFor(filming);
+  const MotionAnswer most = answerMotion(request, record);
+  request.settings.part = SteadiedPart::Near;
+  const MotionAnswer near = answerMotion(request, record);
+  ASSERT_FALSE(near.finding.warnings.empty());
+  EXPECT_NE(near.finding.warnings.back().find("told from each other"), std::string::npos)
+      << near.finding.warnings.back();
+  EXPECT_EQ(near.stabilized.shake_after_deg, most.stabilized.shake_after_deg);
 }
 
 TEST_F(SteadinessSaid, WhereMostOfThePictureMovesOnItsOwn) {

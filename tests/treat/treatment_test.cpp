@@ -33,6 +33,7 @@ Treatment full() {
   m.settings.smoothing_s = 1.5;
   m.settings.level = true;
   m.settings.framing = Framing::FilledSlow;
+  m.settings.part = SteadiedPart::Near;
   m.settings.window = {{4, {0.1, -0.05}, 0.8}};
   m.masks = {{{{0, 0}, {1, 0}, {1, 0.25}}, 7, 12}};
   m.hand = {{3, {0.1, 0.2}, 4, 1.5, {0.4, 0.3}}};
@@ -70,6 +71,7 @@ json other(const json& leaf, const std::string& path) {
                                                         {"sound", "none"},
                                                         {"steadying", "off"},
                                                         {"framing", "uncropped"},
+                                                        {"part", "far"},
                                                         {"log_id", "1 2 3"}})
     if (path.ends_with(ending)) return value;
   return text + "x";

@@ -250,7 +250,27 @@ void TrackWriter::drop() noexcept {
 
 }  // namespace detail
 
-std::vector<TrackPair> TrackPairs::read() const { return file_ ? file_->read(at_, count_) : own_; }
+std::vector<TrackPair> TrackPairs::read() const {
+  std::vector<TrackPair> all = file_ ? file_->read(at_, stored_) : own_;
+  if (kept_.empty()) return all;
+  std::vector<TrackPair> some;
+  for (size_t i = 0; i < all.size(); ++i)
+    if (kept_[i]) some.push_back(all[i]);
+  return some;
+}
+
+TrackPairs TrackPairs::only(std::vector<bool> kept) const {
+  TrackPairs some = *this;
+  if (some.kept_.empty()) {
+    some.kept_ = std::move(kept);
+  } else {
+    size_t next = 0;
+    for (size_t i = 0; i < some.kept_.size(); ++i)
+      if (some.kept_[i]) some.kept_[i] = kept[next++];
+  }
+  some.count_ = static_cast<size_t>(std::count(some.kept_.begin(), some.kept_.end(), true));
+  return some;
+}
 
 void saveTracks(const TrackRecord& record, const TrackPlace& place) {
   detail::TrackWriter writer(place, record.width, record.height, detail::TrackWriter::Earlier::Forget);
