@@ -138,10 +138,13 @@ class Stabilizer {
         fps_(rateOf(path_)),
         views_(path_.frames().size()),
         smooth_(path_.frames().size()),
+        smooth_shift_(path_.frames().size()),
+        smooth_log_scale_(path_.frames().size()),
         weights_(path_.frames().size(), 1.0) {
     for (size_t i = 0; i < smooth_.size(); ++i) smooth_[i] = path_.frames()[i].orientation;
     placeWindow();
     smoothShiftAndScale();
+    setViews();
   }
 
   StabilizedClip run() {
@@ -174,33 +177,41 @@ class Stabilizer {
     }
   }
 
+  // Against the same weights as the orientations: what is moved costs crop as what is turned does.
   void smoothShiftAndScale() {
     const auto& frames = path_.frames();
     const double lambda = lambdaOf(settings_.smoothing_s, fps_);
     for (const Scene& s : scenesOf(path_)) {
-      const std::vector<double> ones(s.count(), 1.0);
+      const std::vector<double> weights(weights_.begin() + static_cast<ptrdiff_t>(s.first),
+                                        weights_.begin() + static_cast<ptrdiff_t>(s.first + s.count()));
       const auto series = [&](const std::function<double(const PathFrame&)>& value) {
         std::vector<double> v(s.count());
         for (size_t i = 0; i < v.size(); ++i) v[i] = value(frames[s.first + i]);
-        return smoothed(v, ones, lambda);
+        return smoothed(v, weights, lambda);
       };
       const auto x = series([](const PathFrame& f) { return f.shift.x; });
       const auto y = series([](const PathFrame& f) { return f.shift.y; });
       const auto log = series([](const PathFrame& f) { return std::log(f.scale); });
       for (size_t i = 0; i < s.count(); ++i) {
-        const PathFrame& f = frames[s.first + i];
-        VirtualFrame& v = views_[s.first + i];
-        const double moved = settings_.steadying == Steadying::Off ? 0 : settings_.shift;
-        const double grown = settings_.steadying == Steadying::Off ? 0 : settings_.scale;
-        v.shift = f.shift + (Point{x[i], y[i]} - f.shift) * moved;
-        v.scale = f.scale * std::exp((log[i] - std::log(f.scale)) * grown);
+        smooth_shift_[s.first + i] = {x[i], y[i]};
+        smooth_log_scale_[s.first + i] = log[i];
       }
     }
   }
 
-  // What is shown, from the smooth orientations: as much of each axis as is wanted, and the horizon level.
+  // What is shown, from what is smooth: as much of each axis as is wanted, and the horizon level.
   void setViews() {
-    for (size_t i = 0; i < views_.size(); ++i) views_[i].orientation = viewOf(i, smooth_[i], 1);
+    for (size_t i = 0; i < views_.size(); ++i) setView(views_[i], i, 1);
+  }
+
+  // `share`: of the way from the camera's own path to the smooth one, 0..1.
+  void setView(VirtualFrame& view, size_t i, double share) const {
+    const PathFrame& f = path_.frames()[i];
+    const bool off = settings_.steadying == Steadying::Off;
+    const double moved = off ? 0 : settings_.shift * share, grown = off ? 0 : settings_.scale * share;
+    view.orientation = viewOf(i, smooth_[i], share);
+    view.shift = f.shift + (smooth_shift_[i] - f.shift) * moved;
+    view.scale = f.scale * std::exp((smooth_log_scale_[i] - std::log(f.scale)) * grown);
   }
 
   Quaternion viewOf(size_t i, const Quaternion& smooth, double share) const {
@@ -239,6 +250,7 @@ class Stabilizer {
       smoothStep(std::span(path_.frames()).subspan(s.first, s.count()),
                  std::span(weights_).subspan(s.first, s.count()), lambda,
                  std::span(smooth_).subspan(s.first, s.count()));
+    smoothShiftAndScale();
   }
 
   void keepMove(double limit) {
@@ -263,6 +275,8 @@ class Stabilizer {
     for (size_t i = first_; i < last_; ++i) {
       VirtualFrame own = views_[i];
       own.orientation = path_.frames()[i].orientation;
+      own.shift = path_.frames()[i].shift;
+      own.scale = path_.frames()[i].scale;
       most = std::max(most, needed(i, own));
     }
     return most * 1.002;
@@ -299,14 +313,14 @@ class Stabilizer {
       for (int n = 0; n < 20; ++n) {
         const double middle = 0.5 * (low + high);
         VirtualFrame v = views_[first_ + k];
-        v.orientation = viewOf(first_ + k, smooth_[first_ + k], middle);
+        setView(v, first_ + k, middle);
         (needed(first_ + k, v) <= limit ? low : high) = middle;
       }
       share[first_ + k] = low;
     }
     const auto reach = static_cast<int64_t>(std::ceil(0.5 * settings_.smoothing_s * fps_));
     const std::vector<double> held = meanOver(lowestOver(share, reach), reach);
-    for (size_t i = 0; i < views_.size(); ++i) views_[i].orientation = viewOf(i, smooth_[i], held[i]);
+    for (size_t i = 0; i < views_.size(); ++i) setView(views_[i], i, held[i]);
   }
 
   static std::vector<double> lowestOver(const std::vector<double>& v, int64_t reach) {
@@ -372,6 +386,8 @@ class Stabilizer {
 
   // The orientation that costs the least: from the middle of all, steps about each axis that grow shorter.
   void hold() {
+    holdShiftAndScale();
+    setViews();
     Quaternion best = meanOrientation();
     const size_t stride = std::max<size_t>(1, (last_ - first_) / 300);
     double zoom = zoomToHold(best, stride);
@@ -388,7 +404,6 @@ class Stabilizer {
           }
         }
     for (Quaternion& q : smooth_) q = best;
-    holdShiftAndScale();
     setViews();
     result_.needed_crop = 1 - 1 / zoomToHold(best, 1);
   }
@@ -401,11 +416,8 @@ class Stabilizer {
       shift = shift + path_.frames()[i].shift * share;
       log_scale += std::log(path_.frames()[i].scale) * share;
     }
-    for (size_t i = 0; i < views_.size(); ++i) {
-      const PathFrame& f = path_.frames()[i];
-      views_[i].shift = f.shift + (shift - f.shift) * settings_.shift;
-      views_[i].scale = f.scale * std::exp((log_scale - std::log(f.scale)) * settings_.scale);
-    }
+    std::fill(smooth_shift_.begin(), smooth_shift_.end(), shift);
+    std::fill(smooth_log_scale_.begin(), smooth_log_scale_.end(), log_scale);
   }
 
   // The scale of every frame.
@@ -517,6 +529,8 @@ class Stabilizer {
   double fps_;
   std::vector<VirtualFrame> views_;
   std::vector<Quaternion> smooth_;
+  std::vector<Point> smooth_shift_;
+  std::vector<double> smooth_log_scale_;
   std::vector<double> weights_, sizes_;
   bool limited_ = false;
   StabilizedClip result_;

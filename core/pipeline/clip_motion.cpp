@@ -63,17 +63,20 @@ std::optional<TrackRecord> steadiedPart(const MotionRequest& request, const Trac
 }
 
 // Why the steadied picture may not be what the path says, "" where it is.
-std::string doubtOf(const UnexplainedMotion& left, double by_path_deg) {
+std::string doubtOf(const UnexplainedMotion& left, double by_path_deg, SteadiedPart part) {
   constexpr double kTold_deg = 0.02;   // less is not seen
   constexpr double kMuchMoves = 0.35;  // of the picture
+  const bool chosen = part != SteadiedPart::Most;
   if (left.moving_share > kMuchMoves)
     return "Much of the picture moves on its own, or near things pass by (" +
            fixedText(left.moving_share * 100, 0) + " % of it, by " + fixedText(left.drift_deg_per_s, 0) +
-           "° a second): what is steadied may be the wrong part. Mask what is not the scene.";
+           "° a second): what is steadied may be the wrong part. Mask what is not the scene" +
+           (chosen ? "." : ", or choose to steady what is far, or what is near.");
   if (left.shake_deg > 3 * by_path_deg && left.shake_deg > kTold_deg)
     return "Parts of the picture shake apart (" + fixedText(left.shake_deg, 2) +
            "°), as near and far things do when the camera moves: one part can be steadied, the other shakes "
-           "on. Choose to steady what is far, or what is near.";
+           "on." +
+           (chosen ? "" : " Choose to steady what is far, or what is near.");
   return "";
 }
 
@@ -155,10 +158,11 @@ void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
     StabilizedClip& s = answer.stabilized;
     const double by_path = std::hypot(s.shake_after_deg, pathNoise(answer.finding, request.lens.fx));
     s.shake_after_deg = std::hypot(by_path, answer.unexplained.shake_deg);
-    s.doubt = doubtOf(answer.unexplained, by_path);
+    s.doubt = doubtOf(answer.unexplained, by_path, request.settings.part);
     if (s.doubt.empty() && request.settings.part != SteadiedPart::Most && answer.finding.shift_and_scale)
       s.doubt =
-          "The part that is steadied moves sideways as well as it turns: a few hundredths more of its shake may "
+          "The part that is steadied moves sideways as well as it turns: a few hundredths more of its shake "
+          "may "
           "be left than this says.";
     if (!s.doubt.empty()) s.advice = s.doubt;
   }

@@ -22,7 +22,7 @@ namespace glenhaze {
 
 /// Raised whenever a stage's output changes for the same Treatment: outputs made before are out of date then.
 ///   2: frames at the in and out points are cleaned with the help of those outside.
-constexpr int kAlgorithmVersion = 4;
+constexpr int kAlgorithmVersion = 5;
 
 /// Before anything moves.
 struct Cleaning {

@@ -192,6 +192,29 @@ TEST(Stabilize, TheCropLimitHolds) {
   EXPECT_LT(before, 0.06 * stabilize(c.room, settings, 0, kFrames).shake_before_deg);
 }
 
+// A camera that is carried past near things: what it moves costs crop as what it turns does.
+TEST(Stabilize, TheCropLimitHoldsForShiftAndScaleToo) {
+  Case c(camera(0.2));
+  std::vector<PathFrame> frames = c.path.frames();
+  for (size_t i = 0; i < frames.size(); ++i) {
+    const double t = static_cast<double>(i) / 30;
+    frames[i].shift = {0.25 * std::sin(5 * t), 0.15 * std::sin(7 * t + 1)};
+    frames[i].scale = 1 + 0.2 * std::sin(6 * t + 2);
+  }
+  const CameraPath carried(frames);
+  const StabilizationRoom room(carried, c.lens, c.shutter, c.window);
+  for (const Framing framing : {Framing::Filled, Framing::FilledSlow})
+    for (const double limit : {0.1, 0.25}) {
+      StabilizationSettings settings;
+      settings.framing = framing;
+      settings.crop_limit = limit;
+      const StabilizedClip clip = stabilize(room, settings, 0, kFrames);
+      EXPECT_LT(clip.crop, limit + 0.01);
+      EXPECT_GT(clip.needed_crop, limit);
+      EXPECT_LT(clip.shake_after_deg, clip.shake_before_deg);
+    }
+}
+
 TEST(Stabilize, ASlowScaleFillsToo) {
   const Case c(camera(1.2));
   StabilizationSettings settings;

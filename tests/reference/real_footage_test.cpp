@@ -51,7 +51,8 @@ struct ByItself {
 };
 
 // A clip that nothing is known of, cleaned and steadied as it is.
-ByItself treatedByItself(const std::filesystem::path& path, const testing::ScratchFolder& folder) {
+ByItself treatedByItself(const std::filesystem::path& path, const testing::ScratchFolder& folder,
+                         const std::optional<StabilizationSettings>& settings = {}) {
   Shoot shoot;
   shoot.output.folder = folder / "out";
   shoot.output.encode.quality = Quality::High;
@@ -59,6 +60,7 @@ ByItself treatedByItself(const std::filesystem::path& path, const testing::Scrat
   clip.path = path;
   clip.by_itself = true;
   clip.hold_damage = true;
+  clip.stabilization = settings;
   shoot.clips.push_back(clip);
   const std::vector<ClipInfo> infos{probe(path)};
   Batch batch(planShoot(shoot, infos, {}), Replace::Nothing);
@@ -97,6 +99,14 @@ TEST(RealFootage, HandheldCupOfNoKnownCameraIsSteadied) {
   ASSERT_EQ(result.item.state, RunState::Done) << result.item.why;
   EXPECT_LT(result.after_px, 0.7 * result.before_px);
   EXPECT_THAT(result.item.why, ::testing::HasSubstr("near things pass by"));
+  // The cup is near.
+  StabilizationSettings near;
+  near.part = SteadiedPart::Near;
+  near.crop_limit = 0.3;
+  const testing::ScratchFolder other;
+  const ByItself steadier = treatedByItself(film, other, near);
+  ASSERT_EQ(steadier.item.state, RunState::Done) << steadier.item.why;
+  EXPECT_LT(steadier.after_px, 0.4 * steadier.before_px);
 }
 
 // The camera stands, people walk through the picture: it stays as it is.
