@@ -5,7 +5,6 @@
 #include <array>
 #include <cmath>
 #include <map>
-#include <optional>
 
 #include "core/base/statistics.h"
 #include "core/motion/detail/pair_rays.h"
@@ -38,8 +37,7 @@ struct Chain {
   double height = 0;    // where it was found, −½..½ of the picture
   double factor = 0;    // its inverse distance against the path's
   double evidence = 0;  // how well that is told
-  double moved = 0;
-  int group = -1;  // 0 or 1; −1: not told
+  int group = -1;       // 0 or 1; −1: not told
 };
 
 using Place = std::pair<float, float>;

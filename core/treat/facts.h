@@ -41,7 +41,7 @@ struct ClipFacts {
 };
 
 /// Under which the noise that a clip has by itself is kept; raised when it is measured otherwise.
-constexpr const char* kOwnNoise = "own 1";
+constexpr const char* kOwnNoise = "own 2";
 
 /// The same of its own lens.
 constexpr const char* kOwnLens = "own 1";

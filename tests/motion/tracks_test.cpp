@@ -54,6 +54,11 @@ void leaveUnfinished(const TrackPlace& place, int num_frames) {
   for (int i = 0; i < num_frames; ++i) writer.add(someFrame(i, 40));
 }
 
+// Frames from `first` on, as an analysis finds them.
+void addFrames(detail::TrackWriter& writer, TrackRecord& record, int first, int end) {
+  for (int i = first; i < end; ++i) record.frames.push_back(writer.add(someFrame(i, 40)));
+}
+
 std::filesystem::path unfinished(const TrackPlace& place) { return place.file.string() + ".part"; }
 
 // Each pair takes 16 bytes: 300 of them in each of 4000 frames are 19 MB.
@@ -111,7 +116,7 @@ TEST(TrackFile, AKilledAnalysisIsTakenUpBehindItsLastWholeFrame) {
   detail::TrackWriter writer(place, kWidth, kHeight, detail::TrackWriter::Earlier::TakeUp);
   TrackRecord record = writer.takenUp();
   ASSERT_EQ(record.frames.size(), 11U);
-  for (int i = 11; i < 20; ++i) record.frames.push_back(writer.add(someFrame(i, 40)));
+  addFrames(writer, record, 11, 20);
   writer.finish();
   expectSame(record, someRecord(20));
   const auto kept = loadTracks(place);
@@ -156,7 +161,7 @@ TEST(TrackFile, WhereNothingCanBeKeptTracksAreThereAllTheSame) {
   const TrackPlace place{folder / "file/a.tracks", "key"};
   detail::TrackWriter writer(place, kWidth, kHeight, detail::TrackWriter::Earlier::TakeUp);
   TrackRecord record = writer.takenUp();
-  for (int i = 0; i < 20; ++i) record.frames.push_back(writer.add(someFrame(i, 40)));
+  addFrames(writer, record, 0, 20);
   expectSame(record, someRecord(20));
   EXPECT_THROW(writer.finish(), Error);
   EXPECT_THROW(saveTracks(record, place), Error);

@@ -88,7 +88,7 @@ struct Read {
 // still would make them infinite. Takes the descriptor. Empty when it is nothing of ours or of another key.
 std::optional<Read> readTracks(int fd, const std::string& key, const fs::path& path) {
   Read read;
-  auto owner = std::make_shared<Descriptor>(fd);
+  Descriptor owner(fd);
   const std::string head = headOf(key);
   std::string found(head.size() + kSizeBytes, '\0');
   if (!readAt(fd, 0, found.data(), found.size()) || !found.starts_with(head)) return std::nullopt;
@@ -97,7 +97,7 @@ std::optional<Read> readTracks(int fd, const std::string& key, const fs::path& p
   read.record.height = take<int32_t>(sizes);
   const auto count = take<int32_t>(sizes);
   if (read.record.width < 1 || read.record.height < 1) return std::nullopt;
-  owner->fd = -1;
+  owner.fd = -1;
   read.file = std::make_shared<TrackFile>(fd, read.record.width, read.record.height, path);
   const uint64_t size = sizeOf(fd);
   uint64_t at = found.size();
