@@ -15,19 +15,18 @@ namespace fs = std::filesystem;
 
 // Answers for clips whose files name no camera: the one given here, else those of earlier shoots.
 void nameCameras(Shoot& shoot, const std::string& camera) {
-  std::vector<ClipInfo> infos;
-  for (const ClipFacts& facts : factsOfAll(shoot)) infos.push_back(facts.info);
-  if (camera.empty()) {
-    takeRemembered(shoot, infos, AnswerBook());
-    return;
-  }
   AnswerBook book;
-  for (const ClipInfo& info : infos) {
-    if (info.width <= 0 || !cameraNameOf(info).empty()) continue;
-    CameraAnswer answer;
-    answer.camera = camera;
-    shoot.answers[answerKey(info)] = answer;
-    book.remember(info, answer);
+  const std::vector<ClipFacts> facts = factsOfAll(shoot);
+  for (size_t i = 0; i < facts.size(); ++i) {
+    const ClipInfo& info = facts[i].info;
+    if (camera.empty()) {
+      takeRemembered(shoot, i, info, book);
+    } else if (info.width > 0 && cameraNameOf(info).empty()) {
+      CameraAnswer answer;
+      answer.camera = camera;
+      shoot.answers[answerKey(info)] = answer;
+      book.remember(info, answer);
+    }
   }
 }
 

@@ -240,12 +240,8 @@ std::shared_ptr<const ClipInfo> Session::infoOf(const fs::path& path) const {
 
 // What was answered in earlier shoots is no change of the user's in this one: nothing to be undone.
 void Session::recall() {
-  std::vector<ClipInfo> infos;
-  for (const ShootClip& clip : shoot_.clips) {
-    const auto info = infoOf(clip.path);
-    infos.push_back(info ? *info : ClipInfo{});
-  }
-  takeRemembered(shoot_, infos, answers_);
+  for (size_t i = 0; i < shoot_.clips.size(); ++i)
+    if (const auto info = infoOf(shoot_.clips[i].path)) takeRemembered(shoot_, i, *info, answers_);
 }
 
 void Session::answer(int clip, const CameraAnswer& answer, AnswerFor whom) {

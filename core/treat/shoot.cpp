@@ -198,19 +198,11 @@ CameraAnswer answerOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo&
   return {};
 }
 
-bool takeRemembered(Shoot& shoot, std::span<const ClipInfo> infos, const AnswerBook& book) {
-  bool taken = false;
-  for (size_t i = 0; i < shoot.clips.size() && i < infos.size(); ++i) {
-    const ClipInfo& info = infos[i];
-    if (info.width <= 0 || shoot.clips[i].answer || shoot.answers.contains(answerKey(info)) ||
-        shoot.answers.contains(roughAnswerKey(info)))
-      continue;
-    if (const auto answer = book.find(info)) {
-      shoot.answers[answerKey(info)] = *answer;
-      taken = true;
-    }
-  }
-  return taken;
+void takeRemembered(Shoot& shoot, size_t clip, const ClipInfo& info, const AnswerBook& book) {
+  if (info.width <= 0 || shoot.clips[clip].answer) return;
+  const std::string key = answerKey(info);
+  if (shoot.answers.contains(key) || shoot.answers.contains(roughAnswerKey(info))) return;
+  if (const auto answer = book.find(info)) shoot.answers[key] = *answer;
 }
 
 std::string shootToJson(const Shoot& shoot, const fs::path& beside) {

@@ -5,7 +5,6 @@
 #include <filesystem>
 #include <map>
 #include <optional>
-#include <span>
 #include <string>
 #include <vector>
 
@@ -96,9 +95,9 @@ bool isIso(double iso);
 /// What the user has said about a clip's camera and mode: its own answer, else that of its kind.
 CameraAnswer answerOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info);
 
-/// Takes what earlier shoots were told of clips that look like those of this one, where nothing is said of
-/// them here. `infos`: of the shoot's clips, in order. Returns whether anything was taken.
-bool takeRemembered(Shoot& shoot, std::span<const ClipInfo> infos, const AnswerBook& book);
+/// Takes what earlier shoots were told of clips that look like this one, where nothing is said of it here.
+/// `clip`: index into the shoot's.
+void takeRemembered(Shoot& shoot, size_t clip, const ClipInfo& info, const AnswerBook& book);
 
 constexpr const char* kShootEnding = ".glenhaze-shoot.json";
 

@@ -117,11 +117,16 @@ TEST_F(AnswerBookTest, FillsAShootOnlyWhereNothingIsSaid) {
   shoot.clips.resize(3);
   for (const size_t i : {0U, 1U, 2U}) shoot.clips[i].path = folder_ / ("clip" + std::to_string(i) + ".mp4");
   shoot.answers[answerKey(infos[1])].camera = "Limpet A1";
-  EXPECT_TRUE(takeRemembered(shoot, infos, book));
+  const auto take = [&] {
+    for (size_t i = 0; i < infos.size(); ++i) takeRemembered(shoot, i, infos[i], book);
+  };
+  take();
   EXPECT_EQ(answerOf(shoot, shoot.clips[0], infos[0]).camera, "Tern P2");
   EXPECT_TRUE(answerOf(shoot, shoot.clips[0], infos[0]).remembered);
   EXPECT_EQ(answerOf(shoot, shoot.clips[1], infos[1]).camera, "Limpet A1");
-  EXPECT_FALSE(takeRemembered(shoot, infos, book));
+  const auto taken = shoot.answers;
+  take();
+  EXPECT_EQ(shoot.answers, taken);
   // Written and read again it is still known where it came from; said anew it is the user's own.
   Shoot back =
       parseShoot(shootToJson(shoot, folder_ / "s.glenhaze-shoot.json"), folder_ / "s.glenhaze-shoot.json");
