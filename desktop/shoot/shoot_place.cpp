@@ -519,7 +519,8 @@ void ShootPlace::refresh() {
   QSet<QString> cameras;
   for (const ClipPlan& plan : plans) {
     seconds += plan.info.duration_s;
-    if (const auto camera = cameraNameOf(plan.info); !camera.empty())
+    const std::string said = answerOf(session_.shoot(), plan.clip, plan.info).camera;
+    if (const auto camera = said.empty() ? cameraNameOf(plan.info) : said; !camera.empty())
       cameras.insert(QString::fromStdString(camera));
     unreadable += plan.failed ? 1 : 0;
     covered += plan.lens.kind != Coverage::Missing ? 1 : 0;
