@@ -4,7 +4,9 @@ target_compile_options(glenhaze_options INTERFACE
   -Wall -Wextra -Wshadow -Wconversion -Wsign-conversion -Wnon-virtual-dtor -Woverloaded-virtual
   # Multiply-add rounds once where it is asked for by name and nowhere else, so that results do
   # not depend on what the compiler chooses to fuse.
-  -ffp-contract=off)
+  -ffp-contract=off
+  # So that the compiler cache can tell what a precompiled header stands for.
+  $<$<CXX_COMPILER_ID:GNU>:-fpch-preprocess>)
 if(GLENHAZE_WERROR)
   target_compile_options(glenhaze_options INTERFACE -Werror)
 endif()

@@ -7,6 +7,7 @@
 #include "console/console.h"
 #include "core/base/error.h"
 #include "core/base/numbers.h"
+#include "core/finish/settings.h"
 #include "core/motion/settings.h"
 #include "core/profile/library.h"
 #include "core/run/batch.h"
@@ -65,69 +66,40 @@ double parseShare(const std::string& key, const std::string& text, double low, d
   return *value;
 }
 
-// noise.KEY=VALUE for every clip; false when it is no such setting.
-bool applyNoiseSetting(const std::string& key, const std::string& value, DenoiseSettings& s) {
-  for (const DenoiseKey& known : denoiseKeys()) {
-    if (key != std::string("noise.") + known.name) continue;
-    known.set(s, parseShare(key, value, known.low, known.high));
-    return true;
-  }
-  return false;
-}
-
-std::string knownNoiseSettings() {
-  std::string names = "Known: noise.";
-  for (const DenoiseKey& key : denoiseKeys())
-    names += (&key == denoiseKeys().data() ? "" : ", ") + std::string(key.name);
-  return names;
-}
-
-// Settings of noise are the profile's, or those of clips that do without; what the command line says is put
-// over them.
-void applyNoiseSettings(const std::vector<std::string>& settings, std::vector<Profile>& profiles,
-                        std::vector<ShootClip>& clips) {
-  for (const std::string& text : settings) {
-    const size_t equals = text.find('=');
-    if (!text.starts_with("noise.")) continue;
-    DenoiseSettings checked;
-    if (equals == std::string::npos ||
-        !applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), checked))
-      throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "", knownNoiseSettings());
-    for (Profile& p : profiles)
-      if (p.noise) applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), p.noise->denoise);
+// PART.KEY=VALUE of one part: settings are the profile's, or those of clips that do without; what the command
+// line says is put over them. `of_profile`: a profile's own, made where it has none; null where it is to have
+// none.
+template <typename Settings, typename OfProfile>
+void applyPart(const std::string& part, const ApplyRequest& request, std::vector<Profile>& profiles,
+               std::vector<ShootClip>& clips, OfProfile of_profile,
+               std::optional<Settings> ShootClip::*of_clip) {
+  for (const std::string& text : request.settings) {
+    const PartSetting setting = partSetting(text);
+    if (setting.part != part) continue;
+    Settings checked;
+    setByName(checked, setting.key, setting.value);
+    for (Profile& profile : profiles)
+      if (Settings* own = of_profile(profile)) setByName(*own, setting.key, setting.value);
     for (ShootClip& clip : clips) {
       if (!clip.by_itself) continue;
-      if (!clip.denoise) clip.denoise.emplace();
-      applyNoiseSetting(text.substr(0, equals), text.substr(equals + 1), *clip.denoise);
+      if (!(clip.*of_clip)) (clip.*of_clip).emplace();
+      setByName(*(clip.*of_clip), setting.key, setting.value);
     }
   }
 }
 
-// Likewise for stabilization.
-void applyStabilization(const ApplyRequest& request, std::vector<Profile>& profiles,
-                        std::vector<ShootClip>& clips) {
-  std::vector<std::pair<std::string, std::string>> settings;
-  constexpr std::string_view kPart = "stabilization.";
-  for (const std::string& text : request.settings) {
-    const size_t equals = text.find('=');
-    if (!text.starts_with(kPart)) continue;
-    settings.emplace_back(
-        text.substr(kPart.size(), equals == std::string::npos ? equals : equals - kPart.size()),
-        equals == std::string::npos ? "" : text.substr(equals + 1));
-  }
-  for (Profile& p : profiles) {
-    if (!p.stabilization && !settings.empty()) p.stabilization.emplace();
-    for (const auto& [key, value] : settings) setByName(p.stabilization->settings, key, value);
-  }
-  for (ShootClip& clip : clips) {
-    if (!clip.by_itself || settings.empty()) continue;
-    clip.stabilization.emplace();
-    for (const auto& [key, value] : settings) setByName(*clip.stabilization, key, value);
-  }
+void applyParts(const ApplyRequest& request, std::vector<Profile>& profiles, std::vector<ShootClip>& clips) {
+  applyPart(
+      "noise", request, profiles, clips, [](Profile& p) { return p.noise ? &p.noise->denoise : nullptr; },
+      &ShootClip::denoise);
+  applyPart("stabilization", request, profiles, clips, settingsOfPart<&Profile::stabilization>,
+            &ShootClip::stabilization);
+  applyPart("finish", request, profiles, clips, settingsOfPart<&Profile::finish>, &ShootClip::finish);
 }
 
 void applySetting(const std::string& text, OutputSettings& output) {
-  if (text.starts_with("noise.") || text.starts_with("stabilization.") || text.starts_with("shutter."))
+  if (text.starts_with("noise.") || text.starts_with("stabilization.") || text.starts_with("shutter.") ||
+      text.starts_with("finish."))
     return;
   const size_t equals = text.find('=');
   const std::string key = text.substr(0, equals);
@@ -141,7 +113,8 @@ void applySetting(const std::string& text, OutputSettings& output) {
   else
     throw Error(
         ErrorKind::BadRequest, "There is no setting of this name", text, "",
-        "Known: lens.amount, lens.fill, output.bit_rate, noise.KEY, shutter.local, stabilization.KEY");
+        "Known: lens.amount, lens.fill, output.bit_rate, noise.KEY, shutter.local, stabilization.KEY, "
+        "finish.KEY");
 }
 
 // shutter.local=on|off, the last one holds.
@@ -177,9 +150,10 @@ OutputSettings outputOf(const ApplyRequest& request) {
   output.shutter_on = wanted("shutter");
   output.noise_on = wanted("noise");
   output.stabilization_on = wanted("stabilization");
+  output.finish_on = wanted("finish");
   if (!request.only.empty())
     output.asked = {output.lens_on, output.shutter_on, output.noise_on, output.stabilization_on,
-                    wanted("finish")};
+                    output.finish_on};
   for (const std::string& setting : request.settings) applySetting(setting, output);
   return output;
 }
@@ -198,7 +172,8 @@ json describe(const RunItem& item) {
       {"match", item.plan->match.reason},
       {"noise", item.plan->noise.reason},
       {"shutter", item.plan->shutter.reason},
-      {"stabilization", item.plan->stabilization.reason}};
+      {"stabilization", item.plan->stabilization.reason},
+      {"finish", item.plan->finish.reason}};
   json figures = json::object();
   if (item.state == RunState::Done) figures["done"] = partsDone(item.plan->decision.treatment);
   if (item.state == RunState::Done && item.plan->job.correction.noise) {
@@ -289,8 +264,7 @@ Answer runApply(const ApplyRequest& request) {
   std::vector<ClipFacts> facts = factsOfAll(shoot);
   for (ClipFacts& one : facts)
     if (request.iso > 0 && !one.info.iso) one.info.iso = request.iso;
-  applyNoiseSettings(request.settings, profiles, shoot.clips);
-  applyStabilization(request, profiles, shoot.clips);
+  applyParts(request, profiles, shoot.clips);
   if (request.match == "any") assignLeftovers(shoot, facts, profiles);
   Batch batch(planShoot(shoot, facts, profiles), request.overwrite ? Replace::Files : Replace::Nothing);
   return runBatch(batch);

@@ -2,9 +2,12 @@
 
 #include <unistd.h>
 
+#include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <cstdio>
 
+#include "core/base/csv.h"
 #include "core/base/error.h"
 #include "core/base/numbers.h"
 
@@ -36,6 +39,27 @@ ClipInfo readableClip(const std::filesystem::path& path) {
     throw Error(ErrorKind::Unreadable, "The clip cannot be read", path.string(), clip.problems.front().text,
                 "");
   return clip;
+}
+
+PartSetting partSetting(const std::string& text) {
+  const size_t equals = std::min(text.find('='), text.size()), dot = std::min(text.find('.'), equals);
+  const auto from = [&](size_t first, size_t last) {
+    return first < last ? text.substr(first, last - first) : std::string();
+  };
+  return {text.substr(0, dot), from(dot + 1, equals), from(equals + 1, text.size())};
+}
+
+std::array<int, 4> parsePlace(const std::string& text) {
+  const auto v = csvNumbers(text);
+  constexpr double kMost = 65536;
+  const bool usable =
+      v && v->size() == 4 && (*v)[0] >= 0 && (*v)[1] >= 0 && (*v)[2] >= 1 && (*v)[3] >= 1 &&
+      std::all_of(v->begin(), v->end(), [](double x) { return x == std::floor(x) && x < kMost; });
+  if (!usable)
+    throw Error(ErrorKind::BadRequest, "The place is not usable", text, "",
+                "Write it as X,Y,WIDTH,HEIGHT in pixels");
+  const auto at = [&](size_t i) { return static_cast<int>((*v)[i]); };
+  return {at(0), at(1), at(2), at(3)};
 }
 
 std::vector<std::filesystem::path> toPaths(const std::vector<std::string>& names) {

@@ -2,6 +2,7 @@
 // Shared by the console's verbs: how they are registered, and how they answer.
 
 #include <CLI/CLI.hpp>
+#include <array>
 #include <filesystem>
 #include <functional>
 #include <nlohmann/json.hpp>
@@ -40,6 +41,7 @@ void addShutter(CLI::App& app, Session& session);
 void addMotion(CLI::App& app, Session& session);
 void addNoise(CLI::App& app, Session& session);
 void addProfile(CLI::App& app, Session& session);
+void addFinish(CLI::App& app, Session& session);
 void addApply(CLI::App& app, Session& session);
 void addRun(CLI::App& app, Session& session);
 void addShoot(CLI::App& app, Session& session);
@@ -72,6 +74,22 @@ class ProgressLine {
 
 /// The probe of a clip. Throws Error(Unreadable) when it cannot be read.
 ClipInfo readableClip(const std::filesystem::path& path);
+
+/// "PART.KEY=VALUE"; key and value may be empty.
+struct PartSetting {
+  std::string part, key, value;
+};
+PartSetting partSetting(const std::string& text);
+
+/// The settings in a part of a profile, which is made where there is none.
+template <auto Part>
+auto* settingsOfPart(Profile& profile) {
+  if (!(profile.*Part)) (profile.*Part).emplace();
+  return &(profile.*Part)->settings;
+}
+
+/// "X,Y,WIDTH,HEIGHT" in pixels. Throws Error(BadRequest).
+std::array<int, 4> parsePlace(const std::string& text);
 
 std::vector<std::filesystem::path> toPaths(const std::vector<std::string>& names);
 

@@ -9,6 +9,8 @@
 #include "core/base/json_text.h"
 #include "core/base/numbers.h"
 #include "core/lens/measure.h"
+#include "core/lens/st_map.h"
+#include "core/lens/water.h"
 #include "core/media/reader.h"
 #include "core/motion/self_calibration.h"
 #include "core/motion/tracks.h"
@@ -415,6 +417,112 @@ Answer lensMap(const std::string& file, const std::string& direction, const std:
   }
 }
 
+const Lens& lensIn(const Profile& profile) {
+  if (!profile.lens)
+    throw Error(ErrorKind::Unreadable, "There is no lens in the profile", profile.path.string(), "",
+                "Measure the lens first");
+  return profile.lens->lens;
+}
+
+struct WaterRequest {
+  std::string profile, medium, out;
+  double port_mm = 0, subject_mm = 0;
+  bool overwrite = false;
+};
+
+Answer lensWater(const WaterRequest& r) {
+  Profile profile = loadProfile(r.profile);
+  const Lens in_air = lensIn(profile);
+  if (profile.camera.medium != "air")
+    throw Error(ErrorKind::BadRequest, "The profile is not of the camera in air", r.profile,
+                profile.camera.describe(), "Give the one that was measured in air");
+  const Water water = r.medium == "sea" ? Water::Sea : Water::Fresh;
+  Port port;
+  port.distance_mm = r.port_mm;
+  if (r.subject_mm > 0) port.subject_mm = r.subject_mm;
+  const WaterLens wet = underWater(in_air, water, port);
+  profile.camera.medium = water == Water::Sea ? "flat-port-sea" : "flat-port-fresh";
+  LensPart& part = *profile.lens;
+  part.lens = wet.lens;
+  part.origin = Origin::Imported;
+  part.method = "water";
+  part.stddev.clear();
+  Evidence e;
+  e.kind = "converted";
+  e.source = std::filesystem::path(r.profile).filename().string();
+  e.residual_px = wet.worst_px;
+  part.evidence = {e};
+  createProfile(profile, r.out, r.overwrite ? ExistingProfile::Replace : ExistingProfile::Refuse);
+  Answer answer;
+  answer.json = lensJson(wet.lens);
+  answer.json["enlargement"] = wet.lens.fx / in_air.fx;
+  answer.json["worst_px"] = wet.worst_px;
+  answer.json["written"] = r.out;
+  answer.text =
+      lensModelTitle(wet.lens.model) + ", focal length " + number(wet.lens.fx, 1) + " px (" +
+      number(wet.lens.fx / in_air.fx, 3) + " times the one in air), within " + number(wet.worst_px, 3) +
+      " px of Snell's law" +
+      (wet.worst_px > 0.1 ? " at the edge of so wide a view; measure it under water where that matters"
+                          : "") +
+      "\nWritten: " + r.out + "\n";
+  return answer;
+}
+
+void addWater(CLI::App& lens, Session& session) {
+  auto* verb =
+      lens.add_subcommand("water", "Make the profile of a camera behind a flat port from the one in air");
+  auto r = std::make_shared<WaterRequest>();
+  verb->add_option("--profile", r->profile, "Profile of the camera in air")->required();
+  verb->add_option("--medium", r->medium, "fresh or sea")->required()->check(CLI::IsMember({"fresh", "sea"}));
+  verb->add_option("--port-mm", r->port_mm, "From the lens to the port, mm")->check(finiteRange(0, 10000));
+  verb->add_option("--subject-mm", r->subject_mm, "From the port to what is filmed, mm; far unless said")
+      ->check(finiteRange(1, 1e9));
+  verb->add_option("--out", r->out, "Profile to write")->required();
+  verb->add_flag("--overwrite", r->overwrite, "Replace a profile that exists");
+  verb->callback([r, &session] { session.verb = [r] { return lensWater(*r); }; });
+}
+
+struct StMapRequest {
+  std::string profile, direction, out;
+  double room = 0;
+  bool overwrite = false;
+};
+
+Answer lensStMap(const StMapRequest& r) {
+  const Profile profile = loadProfile(r.profile);
+  const Lens& lens = lensIn(profile);
+  if (std::filesystem::exists(r.out) && !r.overwrite)
+    throw Error(ErrorKind::Unwritable, "The file exists already", r.out, "",
+                "Choose another name, or give --overwrite");
+  const StMap map =
+      stMap(lens, r.direction == "undistort" ? MapDirection::Undistort : MapDirection::Distort, r.room / 100);
+  writeStMap(map, r.out);
+  const PictureSize roomy = roomySize(lens, r.room / 100);
+  Answer answer;
+  answer.json = {{"written", r.out},
+                 {"width", map.width},
+                 {"height", map.height},
+                 {"straight", {roomy.width, roomy.height}}};
+  answer.text = "Written: " + r.out + ", " + std::to_string(map.width) + " × " + std::to_string(map.height) +
+                "; the straight picture is " + std::to_string(roomy.width) + " × " +
+                std::to_string(roomy.height) + "\n";
+  return answer;
+}
+
+void addStMap(CLI::App& lens, Session& session) {
+  auto* verb = lens.add_subcommand("stmap", "Write a map that undoes or redoes the lens in other programs");
+  auto r = std::make_shared<StMapRequest>();
+  verb->add_option("--profile", r->profile, "Profile")->required();
+  verb->add_option("--direction", r->direction, "undistort or distort")
+      ->required()
+      ->check(CLI::IsMember({"undistort", "distort"}));
+  verb->add_option("--room", r->room, "Room at each edge of the straight picture, %")
+      ->check(finiteRange(0, 200));
+  verb->add_option("--out", r->out, "OpenEXR file to write")->required();
+  verb->add_flag("--overwrite", r->overwrite, "Replace a file that exists");
+  verb->callback([r, &session] { session.verb = [r] { return lensStMap(*r); }; });
+}
+
 const CLI::IsMember kModels({"brown-conrady", "kannala-brandt", "division"});
 
 void addSet(CLI::App& lens, Session& session) {
@@ -515,6 +623,8 @@ void addLens(CLI::App& app, Session& session) {
   addPaper(*lens, session);
   addSet(*lens, session);
   addMap(*lens, session);
+  addStMap(*lens, session);
+  addWater(*lens, session);
 }
 
 }  // namespace glenhaze::console

@@ -51,6 +51,7 @@ int run(int argc, char** argv) {
   addNoise(app, session);
   addMotion(app, session);
   addProfile(app, session);
+  addFinish(app, session);
   addApply(app, session);
   addRun(app, session);
   addShoot(app, session);

@@ -1,8 +1,4 @@
-#include <algorithm>
-#include <cmath>
-
 #include "console/console.h"
-#include "core/base/csv.h"
 #include "core/base/error.h"
 #include "core/finish/hot_pixels.h"
 #include "core/noise/iso_table.h"
@@ -23,16 +19,8 @@ struct MeasureRequest {
 };
 
 PatchRect parsePatch(const std::string& text) {
-  const auto v = csvNumbers(text);
-  constexpr double kMost = 65536;
-  const bool usable =
-      v && v->size() == 4 && (*v)[0] >= 0 && (*v)[1] >= 0 && (*v)[2] >= 1 && (*v)[3] >= 1 &&
-      std::all_of(v->begin(), v->end(), [](double x) { return x == std::floor(x) && x < kMost; });
-  if (!usable)
-    throw Error(ErrorKind::BadRequest, "The patch is not usable", text, "",
-                "Write it as X,Y,WIDTH,HEIGHT in pixels");
-  const auto at = [&](size_t i) { return static_cast<int>((*v)[i]); };
-  return {at(0), at(1), at(2), at(3)};
+  const auto v = parsePlace(text);
+  return {v[0], v[1], v[2], v[3]};
 }
 
 // Changes the noise part of a profile of the clip's mode.

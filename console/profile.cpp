@@ -2,6 +2,7 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/json_text.h"
+#include "core/motion/settings.h"
 #include "core/profile/edit.h"
 #include "core/profile/library.h"
 
@@ -81,6 +82,29 @@ Answer importProfile(const ImportRequest& request) {
   return answer;
 }
 
+Answer setParts(const std::string& file, const std::vector<std::string>& settings) {
+  changeProfile(file, [&](Profile& profile) {
+    for (const std::string& text : settings) {
+      const PartSetting setting = partSetting(text);
+      if (setting.part == "noise") {
+        if (!profile.noise) profile.noise.emplace();
+        setByName(profile.noise->denoise, setting.key, setting.value);
+      } else if (setting.part == "stabilization") {
+        setByName(*settingsOfPart<&Profile::stabilization>(profile), setting.key, setting.value);
+      } else if (setting.part == "finish") {
+        setByName(*settingsOfPart<&Profile::finish>(profile), setting.key, setting.value);
+      } else {
+        throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "",
+                    "Known: noise.KEY, stabilization.KEY, finish.KEY");
+      }
+    }
+  });
+  Answer answer;
+  answer.json = {{"written", file}};
+  answer.text = "Written: " + file + "\n";
+  return answer;
+}
+
 }  // namespace
 
 void addProfile(CLI::App& app, Session& session) {
@@ -93,6 +117,12 @@ void addProfile(CLI::App& app, Session& session) {
     verb->add_option("PROFILE", *files, "Profile files")->required();
     verb->callback([files, check, &session] { session.verb = [=] { return showProfiles(*files, check); }; });
   }
+  auto* set = profile->add_subcommand("set", "Set how a camera's clips are treated");
+  auto into = std::make_shared<std::string>();
+  auto settings = std::make_shared<std::vector<std::string>>();
+  set->add_option("--into", *into, "Profile to change")->required();
+  set->add_option("PART.KEY=VALUE", *settings, "What to set, as finish.crisp=0.5")->required();
+  set->callback([=, &session] { session.verb = [=] { return setParts(*into, *settings); }; });
   auto* out = profile->add_subcommand("export", "Write a profile in another format");
   auto format = std::make_shared<std::string>();
   auto target = std::make_shared<std::string>();

@@ -17,8 +17,8 @@ std::string pathKey(const MotionRequest& r) {
   std::string key = lensModelName(r.lens.model) + numbers({r.lens.fx, r.lens.fy, r.lens.cx, r.lens.cy});
   for (const double k : r.lens.k) key += numbers({k});
   key += r.log.string() + handKeysToText(r.hand);
-  return key +
-         numbers({static_cast<double>(r.settings.part), r.own_shutter ? 1.0 : 0.0, r.shutter.readout_s, static_cast<double>(r.shutter.direction)});
+  return key + numbers({static_cast<double>(r.settings.part), r.own_shutter ? 1.0 : 0.0, r.shutter.readout_s,
+                        static_cast<double>(r.shutter.direction)});
 }
 
 // Asked for with every row that is painted: nothing here may touch the disk.

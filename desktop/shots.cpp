@@ -133,6 +133,14 @@ void takeShots(MainWindow& window, const QString& folder) {
              [&] { return window.benchPlace().stabilization().settled(); },
              QStringLiteral("bench-window.png")});
   tour->add({[&] { window.benchPlace().stabilization().setLook(0); }, {}, {}});
+  tour->add(
+      {[&] {
+         window.benchPlace().setStation(BenchPlace::Finish);
+         window.benchPlace().chooseShot(QStringLiteral("D3 chart.mp4"));
+         window.benchPlace().finish().state().findEdges();
+       },
+       [&] { return !window.benchPlace().finish().state().busy() && window.benchPlace().finish().settled(); },
+       QStringLiteral("bench-finish.png")});
   tour->add({[&] {
                session.setCurrentClip(clipNamed(session, "D3_0045"));
                window.benchPlace().setStation(BenchPlace::Noise);

@@ -15,6 +15,8 @@ extern "C" {
 #include "core/base/error.h"
 #include "core/base/parallel.h"
 #include "core/frame/av_format.h"
+#include "core/frame/primaries.h"
+#include "core/frame/tone.h"
 
 namespace glenhaze {
 
@@ -59,20 +61,6 @@ Scaler makeScaler(const Side& from, const Side& to, int matrix, int flags) {
 }
 
 // ---- the same size, eight to sixteen bit: the way every preview goes, so it has a loop of its own ----
-
-// Luma weights of red and blue by H.273 matrix number (ITU-R BT.709, BT.601, SMPTE 240M, BT.2020).
-std::pair<float, float> lumaWeights(int h273_matrix, int height) {
-  switch (swsMatrix(h273_matrix, height)) {
-    case SWS_CS_ITU709:
-      return {0.2126F, 0.0722F};
-    case SWS_CS_SMPTE240M:
-      return {0.212F, 0.087F};
-    case SWS_CS_BT2020:
-      return {0.2627F, 0.0593F};
-    default:
-      return {0.299F, 0.114F};
-  }
-}
 
 template <typename T>
 void widen(const T* from, float gain, float offset, int count, float* to) {
@@ -122,8 +110,8 @@ void screenRows(const Frame& frame, int first, int last, uint8_t* bgrx) {
   const float gain = full ? 255.0F / top : 255.0F / (219.0F * step);
   const float chroma_gain = full ? 255.0F / top : 255.0F / (224.0F * step);
   const float mid = 128.0F * step;
-  const auto [kr, kb] = lumaWeights(frame.colour.matrix, frame.height);
-  const float kg = 1 - kr - kb;
+  const LumaWeights weights = lumaWeights(frame.colour.matrix, frame.height);
+  const float kr = weights.red, kb = weights.blue, kg = weights.green();
   const float rv = 2 * (1 - kr), bu = 2 * (1 - kb), gu = -bu * kb / kg, gv = -rv * kr / kg;
   const auto n = static_cast<size_t>(width);
   std::vector<float> luma(n), cb(n + 1, 0.0F), cr(n + 1, 0.0F), small(n + 2);
@@ -226,11 +214,11 @@ Frame fromRgb(const std::vector<uint8_t>& rgb, int width, int height, PixelForma
 }
 
 std::array<uint8_t, 256> liftedScreenValues(double stops) {
+  constexpr int kSrgb = 13;
+  const ToneCurve tone = toneCurveOf(kSrgb);
   std::array<uint8_t, 256> table{};
   for (size_t i = 0; i < table.size(); ++i) {
-    const double v = static_cast<double>(i) / 255;
-    const double light = (v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4)) * std::exp2(stops);
-    const double up = light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055;
+    const double up = tone.toCode(tone.toLight(static_cast<double>(i) / 255) * std::exp2(stops));
     table[i] = static_cast<uint8_t>(std::lround(255 * std::clamp(up, 0.0, 1.0)));
   }
   return table;

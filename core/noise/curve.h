@@ -24,11 +24,19 @@ struct NoiseCurve {
   /// Power per octave against white noise of the same variance (1: white). Each plane's own pixels.
   std::array<std::array<double, kNoiseOctaves>, kNoiseChannels> octaves{
       {{1, 1, 1, 1}, {1, 1, 1, 1}, {1, 1, 1, 1}}};
+  /// How much of each plane's variance comes from red, green and blue, sum 1: the curves are those of greys,
+  /// and a coloured place has the noise of its own three primaries. All 0: not told, curves hold for any
+  /// colour.
+  std::array<std::array<double, 3>, kNoiseChannels> primaries{};
 
   bool operator==(const NoiseCurve&) const = default;
   bool usable() const { return !level.empty(); }
   /// Linear between levels, constant beyond them.
   double sigmaAt(int channel, double luma) const;
+  bool tellsColours(int channel) const;
+  /// Variance of a place of this luma and these primaries (codes of luma), over a grey's of the same luma; 1
+  /// where it is not told.
+  double colourRatio(int channel, double luma, const std::array<float, 3>& primaries) const;
 };
 
 /// Linear between levels (ascending), constant beyond them; 0 where there are no values.

@@ -4,6 +4,7 @@
 
 #include "core/base/error.h"
 #include "core/base/statistics.h"
+#include "core/frame/tone.h"
 #include "core/noise/detail/clipped.h"
 #include "core/noise/measure.h"
 
@@ -25,7 +26,8 @@ struct Shape {
 
 std::pair<double, double> basisAt(double level) {
   const double v = std::clamp((level - 16) / 219, 0.0, 1.0);
-  const double light = v < 0.081 ? v / 4.5 : std::pow((v + 0.099) / 1.099, 1 / 0.45);
+  constexpr int kBt709 = 1;
+  const double light = toneCurveOf(kBt709).toLight(v);
   const double slope = light < 0.018 ? 4.5 : 1.099 * 0.45 * std::pow(light, -0.55);
   return {light * slope * slope, slope * slope};
 }

@@ -128,6 +128,21 @@ constexpr std::array kKeys{keyOf<&DenoiseSettings::frames_each_side>("frames_eac
 
 std::span<const DenoiseKey> denoiseKeys() { return kKeys; }
 
+void setByName(DenoiseSettings& settings, const std::string& key, const std::string& value) {
+  std::string names;
+  for (const DenoiseKey& known : kKeys) {
+    names += (names.empty() ? "Known: " : ", ") + std::string(known.name);
+    if (key != known.name) continue;
+    const auto number = parseNumber(value);
+    if (!number || !(*number >= known.low && *number <= known.high))
+      throw Error(ErrorKind::BadRequest, "The setting noise." + key + " is not usable", value, "",
+                  "Give a number from " + exactText(known.low) + " to " + exactText(known.high));
+    known.set(settings, *number);
+    return;
+  }
+  throw Error(ErrorKind::BadRequest, "There is no setting of this name", "noise." + key, "", names);
+}
+
 struct Denoiser::State {
   Progress progress;  ///< of the call in work
   DenoiseSettings settings;
@@ -210,12 +225,21 @@ std::array<std::vector<float>, 3> Denoiser::State::variancesOf(const Held& held)
                                     std::min(1.0, c == 0 ? settings.luma : settings.chroma));
   }
   std::array<std::vector<float>, 3> variances;
+  const auto& planes = held.filmed->planes;
+  const auto gridOf = [&](int c) {
+    const SamplePlane& plane = planes[static_cast<size_t>(c)];
+    return detail::BlockGrid{c, c == 0 ? 0 : frame.format.shiftX(), c == 0 ? 0 : frame.format.shiftY(),
+                             detail::blocksAlong(plane.width), detail::blocksAlong(plane.height)};
+  };
   for (int c = 0; c < frame.format.numPlanes(); ++c) {
-    const SamplePlane& plane = held.filmed->planes[static_cast<size_t>(c)];
-    variances[static_cast<size_t>(c)] =
-        detail::blockVariances(*held.noise, held.filmed->planes[0], c, c == 0 ? 0 : frame.format.shiftX(),
-                               c == 0 ? 0 : frame.format.shiftY(), detail::blocksAlong(plane.width),
-                               detail::blocksAlong(plane.height), coded[static_cast<size_t>(c)]);
+    auto& own = variances[static_cast<size_t>(c)];
+    const bool coloured = frame.format.numPlanes() == 3 && held.noise->curve.tellsColours(c);
+    const float added = coded[static_cast<size_t>(c)];
+    own = detail::blockVariances(*held.noise, planes[0], gridOf(c), coloured ? 0 : added);
+    if (!coloured) continue;
+    const std::vector<float> factors = detail::colourFactors(*held.noise, planes, gridOf(c), gridOf(1),
+                                                             PrimaryCodes(frame.colour, frame.height));
+    for (size_t i = 0; i < own.size(); ++i) own[i] = own[i] * factors[i] + added;
   }
   return variances;
 }

@@ -5,6 +5,7 @@
 #include <memory>
 #include <optional>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "core/base/progress.h"
@@ -41,6 +42,8 @@ struct DenoiseKey {
   void (*set)(DenoiseSettings&, double);  ///< takes what is within low and high
 };
 std::span<const DenoiseKey> denoiseKeys();
+/// Throws Error(BadRequest) naming what is known.
+void setByName(DenoiseSettings& settings, const std::string& key, const std::string& value);
 
 /// Frames in, frames out, in order; holds frames_each_side frames back. What was seen before is remembered as
 /// one picture that is merged along the motion, each octave of each block by the noise that is left in it (a

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "core/base/error.h"
+#include "core/noise/coloured.h"
 
 namespace glenhaze {
 
@@ -47,6 +48,11 @@ NoiseCurve between(const NoiseCurve& a, const NoiseCurve& b, double iso) {
       const double there = b.sigmaAt(static_cast<int>(c), out.level[i]);
       out.sigma[c][i] = std::exp((1 - share) * std::log(a.sigma[c][i]) + share * std::log(there));
     }
+    const bool both = a.tellsColours(static_cast<int>(c)) && b.tellsColours(static_cast<int>(c));
+    for (size_t p = 0; p < 3; ++p)
+      out.primaries[c][p] =
+          both ? (1 - share) * a.primaries[c][p] + share * b.primaries[c][p]
+               : a.primaries[c][p] + b.primaries[c][p];  // of the one that tells them, if any
     for (size_t o = 0; o < kNoiseOctaves; ++o)
       out.octaves[c][o] = (1 - share) * a.octaves[c][o] + share * b.octaves[c][o];
     // The law between the two is an assumption: what it can be off grows with the gap.
@@ -58,7 +64,8 @@ NoiseCurve between(const NoiseCurve& a, const NoiseCurve& b, double iso) {
 // The finest octave where it is known: what little structure a place has lies in the coarser ones.
 double differenceInStops(const NoisePoint& p, const NoiseCurve& curve) {
   const bool fine = p.fine > 0;
-  const double expected = std::pow(curve.sigmaAt(0, p.level), 2) * (fine ? curve.octaves[0][0] : 1);
+  const double expected =
+      std::pow(curve.sigmaAt(0, p.level), 2) * colourRatioAt(p, 0, curve) * (fine ? curve.octaves[0][0] : 1);
   return std::log2(std::max(1e-6, fine ? p.fine : p.variance[0]) / expected);
 }
 
@@ -181,7 +188,8 @@ LightPick lightOfPoints(std::span<const NoisePoint> points, std::span<const Nois
     for (size_t i = 0; i < points.size(); ++i)
       for (size_t c = 0; c < kNoiseChannels; ++c) {
         if (at.curve.sigma[c].empty() || points[i].variance[c] <= 0) continue;
-        const double expected = std::pow(at.curve.sigmaAt(static_cast<int>(c), points[i].level), 2);
+        const double expected = std::pow(at.curve.sigmaAt(static_cast<int>(c), points[i].level), 2) *
+                                colourRatioAt(points[i], static_cast<int>(c), at.curve);
         off += weights[i] * std::min(1.0, std::abs(std::log2(points[i].variance[c] / expected)));
       }
     if (off < best) {

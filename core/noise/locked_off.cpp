@@ -1,9 +1,12 @@
 #include <algorithm>
 #include <cmath>
 #include <deque>
+#include <map>
 
 #include "core/base/error.h"
+#include "core/frame/primaries.h"
 #include "core/media/reader.h"
+#include "core/noise/coloured.h"
 #include "core/noise/detail/measure_common.h"
 
 namespace glenhaze {
@@ -32,16 +35,88 @@ int binOf(double level) { return std::clamp(static_cast<int>(level / kBinWidth),
 struct CellSums {
   int columns = 0, rows = 0;
   std::vector<double> square;  ///< of differences over time, halved: variance
+  std::vector<float> level;    ///< means over the cell, summed over frames, then over time
   CellSums() = default;
   CellSums(int width, int height)
       : columns(width / kCell),
         rows(height / kCell),
-        square(static_cast<size_t>(columns) * static_cast<size_t>(rows)) {}
+        square(static_cast<size_t>(columns) * static_cast<size_t>(rows)),
+        level(square.size()) {}
 };
+
+// What stands still, by luma and colour.
+class StillSums {
+ public:
+  /// A cell of a plane: its variance, and the colour of the place.
+  void add(size_t channel, double luma, double cb, double cr, double variance, const PrimaryCodes& codes) {
+    const std::array<int, 3> key{binOf(luma), static_cast<int>(cb) / kColourBin,
+                                 static_cast<int>(cr) / kColourBin};
+    Sums& s = sums_[key];
+    s.variance[channel] += variance;
+    ++s.count[channel];
+    if (channel > 0) return;
+    s.level += luma;
+    const auto primaries = codes.of(static_cast<float>(luma), static_cast<float>(cb), static_cast<float>(cr));
+    for (size_t k = 0; k < 3; ++k) s.primaries[k] += static_cast<double>(primaries[k]);
+  }
+
+  /// Of one luma and colour each; levels that only the blurred borders between others have are not told, they
+  /// say little about any of them.
+  std::vector<NoisePoint> points() const {
+    constexpr double kLeast = 4, kBorders = 60, kSamples = kCell * kCell * 5;
+    std::array<double, kBins> cells{};
+    for (const auto& [key, s] : sums_) cells[static_cast<size_t>(key[0])] += s.count[0];
+    const double least = std::max(kLeast, *std::max_element(cells.begin(), cells.end()) / kBorders);
+    std::vector<NoisePoint> points;
+    for (const auto& [key, s] : sums_) {
+      if (cells[static_cast<size_t>(key[0])] < least || s.count[0] <= 0) continue;
+      NoisePoint& p = points.emplace_back();
+      p.level = s.level / s.count[0];
+      for (size_t k = 0; k < 3; ++k) p.primaries[k] = static_cast<float>(s.primaries[k] / s.count[0]);
+      for (size_t c = 0; c < kNoiseChannels; ++c)
+        if (s.count[c] > 0) {
+          p.variance[c] = s.variance[c] / s.count[c];
+          p.weight[c] = s.count[c] * kSamples;
+        }
+    }
+    return points;
+  }
+
+ private:
+  static constexpr int kColourBin = 12;  // chroma codes
+  struct Sums {
+    std::array<double, kNoiseChannels> variance{}, count{};
+    double level = 0;
+    std::array<double, 3> primaries{};
+  };
+  std::map<std::array<int, 3>, Sums> sums_;  // by bins of luma, Cb and Cr
+};
+
+// One point for each bin of luma.
+std::vector<NoisePoint> byLevel(std::span<const NoisePoint> points) {
+  std::map<int, NoisePoint> bins;
+  for (const NoisePoint& p : points) {
+    NoisePoint& bin = bins[binOf(p.level)];
+    bin.level += p.level * p.weight[0];
+    for (size_t c = 0; c < kNoiseChannels; ++c) {
+      bin.variance[c] += p.variance[c] * p.weight[c];
+      bin.weight[c] += p.weight[c];
+    }
+  }
+  std::vector<NoisePoint> out;
+  for (auto& [at, bin] : bins) {
+    bin.level /= bin.weight[0];
+    for (size_t c = 0; c < kNoiseChannels; ++c)
+      if (bin.weight[c] > 0) bin.variance[c] /= bin.weight[c];
+    out.push_back(bin);
+  }
+  return out;
+}
 
 class StaticShot {
  public:
-  explicit StaticShot(const ClipInfo& clip) : clip_(clip), ends_(codeEnds(clip.colour)) {}
+  explicit StaticShot(const ClipInfo& clip)
+      : clip_(clip), ends_(codeEnds(clip.colour)), codes_(clip.colour, clip.height) {}
 
   void read(const Progress& progress) {
     ClipReader reader(clip_);
@@ -59,23 +134,23 @@ class StaticShot {
       before = frame;
       held.push_back(planesOf(*frame));
       ++frames_;
-      if (level_.empty()) start(held.back());
+      if (cells_[0].level.empty()) start(held.back());
       addLevels(held.back());
       seen_.add(held.back().plane[0]);
       if (held.size() <= kLag) continue;
       addPair(held.front(), held.back());
       held.pop_front();
     }
-    for (float& v : level_) v /= static_cast<float>(frames_);
+    for (CellSums& cells : cells_)
+      for (float& v : cells.level) v /= static_cast<float>(frames_);
   }
 
   int pairs() const { return pairs_; }
   CodeEnds endsSeen() const { return seen_.ends(ends_); }
   int frames() const { return frames_; }
 
-  // Adds what stands still to the points; returns its share of the picture.
-  double settle(std::array<std::vector<double>, 3>& sums, std::array<std::vector<double>, 3>& counts,
-                std::vector<double>& level_sum) {
+  // Adds what stands still; returns its share of the picture.
+  double settle(StillSums& sums) {
     const CellSums& luma = cells_[0];
     std::vector<double> bin_median = medians();
     std::vector<bool> still(luma.square.size(), false);
@@ -92,10 +167,8 @@ class StaticShot {
       for (size_t i = 0; i < own.square.size(); ++i) {
         const size_t at = lumaCell(c, i);
         if (at >= still.size() || !still[at]) continue;
-        const auto bin = static_cast<size_t>(binOf(cellLevel(at)));
-        sums[c][bin] += own.square[i] / pairs_;
-        counts[c][bin] += 1;
-        if (c == 0) level_sum[bin] += cellLevel(at);
+        const auto [cb, cr] = chromaAt(at);
+        sums.add(c, cellLevel(at), cb, cr, own.square[i] / pairs_, codes_);
       }
     }
     still_ = std::move(still);
@@ -122,19 +195,28 @@ class StaticShot {
     for (size_t c = 0; c < 3; ++c)
       if (static_cast<int>(c) < first.count)
         cells_[c] = CellSums(first.plane[c].width, first.plane[c].height);
-    level_.assign(cells_[0].square.size(), 0);
   }
-  double cellLevel(size_t i) const { return static_cast<double>(level_[i]); }
+  double cellLevel(size_t i) const { return static_cast<double>(cells_[0].level[i]); }
   void addLevels(const Planes& p) {
-    const FloatPlane& luma = p.plane[0];
-    for (int row = 0; row < cells_[0].rows; ++row)
-      for (int column = 0; column < cells_[0].columns; ++column) {
-        float sum = 0;
-        for (int y = 0; y < kCell; ++y)
-          for (int x = 0; x < kCell; ++x) sum += luma.row(row * kCell + y)[column * kCell + x];
-        level_[static_cast<size_t>(row) * static_cast<size_t>(cells_[0].columns) +
-               static_cast<size_t>(column)] += sum / (kCell * kCell);
-      }
+    for (size_t c = 0; c < 3; ++c)
+      for (int row = 0; row < cells_[c].rows; ++row)
+        for (int column = 0; column < cells_[c].columns; ++column) {
+          float sum = 0;
+          for (int y = 0; y < kCell; ++y)
+            for (int x = 0; x < kCell; ++x) sum += p.plane[c].row(row * kCell + y)[column * kCell + x];
+          cells_[c].level[static_cast<size_t>(row) * static_cast<size_t>(cells_[c].columns) +
+                          static_cast<size_t>(column)] += sum / (kCell * kCell);
+        }
+  }
+  // Of a cell of luma: Cb, Cr; grey where there are none.
+  std::pair<double, double> chromaAt(size_t luma_cell) const {
+    const CellSums &cb = cells_[1], &cr = cells_[2];
+    if (cb.level.empty()) return {128, 128};
+    const int row = static_cast<int>(luma_cell) / cells_[0].columns >> clip_.format.shiftY(),
+              column = static_cast<int>(luma_cell) % cells_[0].columns >> clip_.format.shiftX();
+    const size_t at = static_cast<size_t>(std::min(row, cb.rows - 1)) * static_cast<size_t>(cb.columns) +
+                      static_cast<size_t>(std::min(column, cb.columns - 1));
+    return {static_cast<double>(cb.level[at]), static_cast<double>(cr.level[at])};
   }
   // A change of light moves all pixels of one level alike: their median goes before squaring.
   void addPair(const Planes& a, const Planes& b) {
@@ -229,45 +311,20 @@ class StaticShot {
   const ClipInfo& clip_;
   CodeEnds ends_;
   detail::EndsSeen seen_;
+  PrimaryCodes codes_;
   std::array<CellSums, 3> cells_;
-  std::vector<float> level_;
   std::vector<bool> still_;
   std::array<FloatPlane, 3> last_pair_;
   Planes previous_;
   double near_ = 0, far_ = 0;
   int frames_ = 0, pairs_ = 0;
 };
-std::vector<NoisePoint> pointsFrom(const std::array<std::vector<double>, 3>& sums,
-                                   const std::array<std::vector<double>, 3>& counts,
-                                   const std::vector<double>& level_sum, double samples_per_count,
-                                   double least) {
-  std::vector<NoisePoint> points;
-  // Levels that only the blurred borders between others have say little about any of them.
-  least = std::max(least, *std::max_element(counts[0].begin(), counts[0].end()) / 60);
-  for (size_t bin = 0; bin < static_cast<size_t>(kBins); ++bin) {
-    if (counts[0][bin] < least) continue;
-    NoisePoint p;
-    p.level = level_sum[bin] / counts[0][bin];
-    for (size_t c = 0; c < 3; ++c)
-      if (counts[c][bin] > 0) {
-        p.variance[c] = sums[c][bin] / counts[c][bin];
-        p.weight[c] = counts[c][bin] * samples_per_count;
-      }
-    points.push_back(p);
-  }
-  return points;
-}
 
 }  // namespace
 
 NoiseFinding measureStatic(std::span<const ClipInfo> shots, double iso, const Progress& progress) {
   NoiseFinding finding;
-  std::array<std::vector<double>, 3> sums, counts;
-  for (size_t c = 0; c < 3; ++c) {
-    sums[c].assign(kBins, 0);
-    counts[c].assign(kBins, 0);
-  }
-  std::vector<double> level_sum(kBins, 0);
+  StillSums sums;
   std::array<OctaveSums, 3> octaves;
   double fresh = 1;
   CodeEnds ends;
@@ -277,18 +334,21 @@ NoiseFinding measureStatic(std::span<const ClipInfo> shots, double iso, const Pr
     if (shot.pairs() < 3)
       throw Error(ErrorKind::Evidence, "The locked-off shot is too short", clip.path.string(),
                   std::to_string(shot.frames()) + " different frames", "Film at least a second");
-    finding.share_used += shot.settle(sums, counts, level_sum) / static_cast<double>(shots.size());
+    finding.share_used += shot.settle(sums) / static_cast<double>(shots.size());
     shot.addOctaves(octaves);
     finding.frames += shot.frames();
     fresh = std::min(fresh, shot.fresh());
     ends = {std::max(ends.low, shot.endsSeen().low), std::min(ends.high, shot.endsSeen().high)};
   }
-  finding.points = pointsFrom(sums, counts, level_sum, kCell * kCell * 5, 4);
-  if (finding.points.empty() || finding.share_used < 0.02)
+  const std::vector<NoisePoint> of_colours = sums.points();
+  if (of_colours.empty() || finding.share_used < 0.02)
     throw Error(ErrorKind::Evidence, "Nothing stands still in this shot",
                 shots.empty() ? "" : shots.front().path.string(), "",
                 "Put the camera on a tripod, or measure from flat patches");
-  finding.curve = curveThrough(finding.points, iso, ends);
+  finding.curve = curveOfGreys(of_colours, [&](std::span<const NoisePoint> points) {
+    return curveThrough(byLevel(points), iso, ends);
+  });
+  finding.points = byLevel(asGreys(of_colours, finding.curve));
   for (size_t c = 0; c < 3; ++c) finding.curve.octaves[c] = octaves[c].relative();
   finding.residual = residualOf(finding.points, finding.curve);
   if (fresh < 0.8)

@@ -37,6 +37,7 @@ struct NoisePoint {
   std::array<double, kNoiseChannels> weight{};
   double fine = 0;    ///< variance of luma by its finest octave alone, where that was looked at; else 0
   double colour = 0;  ///< how far the place's mean is from grey, chroma codes
+  std::array<float, 3> primaries{};  ///< of the place's mean, codes of luma; all 0: not looked at
 };
 
 struct NoiseFinding {

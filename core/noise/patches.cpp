@@ -4,7 +4,9 @@
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
+#include "core/frame/primaries.h"
 #include "core/media/reader.h"
+#include "core/noise/coloured.h"
 #include "core/noise/detail/measure_common.h"
 
 namespace glenhaze {
@@ -210,6 +212,7 @@ std::string faultOf(const Surface& s, const Surface* next, const PatchRect& r, d
 // A frame to find patches on, and the frame after it, which tells noise from structure.
 struct Place {
   PixelFormat format;
+  PrimaryCodes primaries;
   CodeEnds ends;
   Planes here;
   std::optional<Planes> after;
@@ -217,7 +220,12 @@ struct Place {
 };
 
 Place placeOf(const Frame& frame, const Frame* next) {
-  Place place{frame.format, codeEnds(frame.colour), planesOf(frame), {}, {}};
+  Place place{frame.format,
+              PrimaryCodes(frame.colour, frame.height),
+              codeEnds(frame.colour),
+              planesOf(frame),
+              {},
+              {}};
   if (next == nullptr || next->width != frame.width || next->height != frame.height) return place;
   place.after = planesOf(*next);
   constexpr float kSigma = 3;  // any noise that is not tiny: it only calms the search
@@ -487,7 +495,10 @@ class PatchSums {
       throw Error(ErrorKind::Evidence, "No patch can be used", where, why,
                   "Place patches on even, evenly lit areas");
     }
-    finding_.curve = curveThrough(finding_.points, iso, seen_.ends(ends_));
+    const CodeEnds ends = seen_.ends(ends_);
+    finding_.curve = curveOfGreys(
+        finding_.points, [&](std::span<const NoisePoint> points) { return curveThrough(points, iso, ends); });
+    // The points stay as they were seen: their colours say how they are off the greys' curve.
     for (size_t c = 0; c < 3; ++c) finding_.curve.octaves[c] = octaves_[c].relative();
     finding_.residual = residualOf(finding_.points, finding_.curve);
     const auto [low, high] =
@@ -507,6 +518,7 @@ class PatchSums {
     NoisePoint p;
     p.level = v.level;
     p.variance = v.variance;
+    std::array<float, 3> mean{static_cast<float>(v.level), 128, 128};
     for (int c = 0; c < place.here.count; ++c) {
       const PatchRect r = onPlane(v.rect, place.format, c);
       p.weight[static_cast<size_t>(c)] = static_cast<double>(r.width) * r.height;
@@ -516,9 +528,11 @@ class PatchSums {
         for (int x = 0; x + kBlock <= r.width; x += kBlock)
           own.add(s.left.data() + static_cast<ptrdiff_t>(y) * r.width + x, r.width);
       if (c > 0) p.colour = std::hypot(p.colour, s.mean - 128);
+      if (c > 0) mean[static_cast<size_t>(c)] = static_cast<float>(s.mean);
       if (c == 0 && own.count[0] > 0) p.fine = own.power[0] / own.count[0];
       octaves_[static_cast<size_t>(c)].add(own);
     }
+    p.primaries = place.primaries.of(mean[0], mean[1], mean[2]);
     finding_.points.push_back(p);
   }
 

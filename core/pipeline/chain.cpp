@@ -19,6 +19,11 @@ Correction correctionOf(const Treatment& t, const Prepared& prepared) {
   c.output = t.output;
   c.motion = prepared.motion;
   c.shutter_local = t.motion && t.motion->own_motion;
+  if (t.finishing) {
+    c.finishes = true;
+    c.finish = t.finishing->settings;
+    c.camera = t.finishing->camera;
+  }
   return c;
 }
 
@@ -55,6 +60,7 @@ Chain::Chain(const Correction& correction, PictureSize source, ChainOptions opti
   feed_beyond_ = correction.looksAhead() + (own ? 1 : 0);
   if (correction.cleans()) sensor_.emplace(correction, static_cast<int>(clean_from - feed_from_));
   if (own) own_.emplace(correction);
+  if (correction.finishes) finisher_.emplace(crispnessOf(correction, geometry_), correction.finish);
 }
 
 std::optional<FinishedFrame> Chain::push(const Frame& frame, const Progress& progress) {
@@ -87,8 +93,14 @@ std::optional<FinishedFrame> Chain::follow(const Frame& clean, const Progress& p
 FinishedFrame Chain::placed(const FrameInMotion& in) const {
   const PixelFormat format = format_ ? format_(in.frame) : in.frame.format;
   const auto back = takes_back_ ? in.own : nullptr;
-  const bool stays = !geometry_.movesPixels() && format == in.frame.format;
-  return {stays ? in.frame : correctFrame(in.frame, geometry_, format, back), in.frame, in.own, in.seconds};
+  const bool finishes = finisher_ && finisher_->changes(in.frame);
+  const PixelFormat before = finishes ? Finisher::formatBefore(format) : format;
+  // A picture that stays where it is needs no more bits than it has.
+  const bool stays = !geometry_.movesPixels() &&
+                     (in.frame.format == format || (finishes && in.frame.format.chroma == format.chroma));
+  Frame picture = stays ? in.frame : correctFrame(in.frame, geometry_, before, back);
+  if (finishes) picture = finisher_->finish(picture, format);
+  return {std::move(picture), in.frame, in.own, in.seconds};
 }
 
 }  // namespace glenhaze

@@ -3,6 +3,7 @@
 // trials and the console.
 //
 //   decode → hot pixels, flicker, noise → ONE resampling that holds lens, shutter, stabilization and window
+//   → edges → colour
 //
 //   Chain chain(correction, size, {});
 //   while (auto frame = reader.next())
@@ -84,6 +85,7 @@ class Chain {
   Geometry geometry_;
   std::optional<SensorStage> sensor_;
   std::optional<OwnMotionStage> own_;
+  std::optional<Finisher> finisher_;
   std::function<PixelFormat(const Frame&)> format_;
 };
 

@@ -52,7 +52,34 @@ Correction correctionAt(const Correction& correction, PictureSize source, Pictur
     scaled.output.width = std::max(1, scaled.output.width * smaller.width / source.width);
     scaled.output.height = std::max(1, scaled.output.height * smaller.height / source.height);
   }
+  scaled.camera.radius_px *= static_cast<double>(smaller.width) / source.width;
   return scaled;
+}
+
+double Geometry::enlargement() const {
+  if (!window_) return 1;
+  const Point middle{(source_.width - 1) / 2.0, (source_.height - 1) / 2.0};
+  const auto left = window_->toOutput({middle.x - 0.5, middle.y}),
+             right = window_->toOutput({middle.x + 0.5, middle.y});
+  return left && right ? length(*right - *left) : 1;
+}
+
+Crispness crispnessOf(const Correction& correction, const Geometry& geometry) {
+  // Of the finest detail: what a picture lacks for each time that it is enlarged; the one resampling by
+  // itself and noise removal take nothing that sharpening could give back. And what taste adds for each 100 %
+  // beyond that. Found on photographs (benchmarks/finish_photographs).
+  constexpr double kEnlarged = 0.35, kTaste = 0.3;
+  constexpr double kLeastRadius = 0.2;  // px: less is below what a picture holds
+  Crispness c;
+  const double enlarged = geometry.enlargement();
+  const double taken = kEnlarged * std::clamp(enlarged - 1, 0.0, 1.0), crisp = correction.finish.crisp;
+  c.amount = std::min(1.0, crisp) * taken + std::max(0.0, crisp - 1) * kTaste;
+  c.halo = correction.finish.halo;
+  c.taken_back = correction.camera;
+  c.taken_back.amount *= correction.finish.calm;
+  c.taken_back.radius_px *= enlarged;
+  if (c.taken_back.radius_px < kLeastRadius) c.taken_back = {};
+  return c;
 }
 
 std::optional<Point> Geometry::toOutput(Point p, int64_t frame) const {

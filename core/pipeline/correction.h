@@ -5,6 +5,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/finish/finisher.h"
 #include "core/finish/flicker.h"
 #include "core/finish/hot_pixels.h"
 #include "core/lens/model.h"
@@ -27,6 +28,9 @@ struct Correction {
   double lens_amount = 1;    ///< 0..1; 0 where only the motion needs the lens
   double fill = 1;           ///< 0: whole picture, 1: filled frame
   PictureSize output;        ///< 0 × 0: the source's size
+  FinishSettings finish;     ///< looks nowhere but in the finished picture
+  Sharpening camera;         ///< its own, to be taken back; px of the source
+  bool finishes = false;
   /// Shutter and stabilization; needs the lens. Equal only when it is the same object.
   std::shared_ptr<const ClipMotion> motion;
   /// Also what moves on its own while the rows are read, by dense motion; only where there is motion and the
@@ -67,6 +71,9 @@ class Geometry {
                                        const std::shared_ptr<const OwnMotion>& own = nullptr) const;
   PictureSize output() const { return output_; }
 
+  /// How large a source pixel is in the middle of the output.
+  double enlargement() const;
+
   /// Where a source pixel ends up, and the other way; empty where it has no counterpart.
   std::optional<Point> toOutput(Point source, int64_t frame) const;
   std::optional<Point> toSource(Point output, int64_t frame) const;
@@ -78,6 +85,9 @@ class Geometry {
   std::shared_ptr<const LensWindow> window_;
   std::shared_ptr<const WarpGrid> still_;  // where there is no motion
 };
+
+/// What edges are finished by: how much of their detail the rest of a correction takes.
+Crispness crispnessOf(const Correction& correction, const Geometry& geometry);
 
 /// One frame through the one resampling, into `format`; source.index is its number in the clip.
 Frame correctFrame(const Frame& source, const Geometry& geometry, PixelFormat format,

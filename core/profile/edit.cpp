@@ -12,7 +12,8 @@ using nlohmann::json;
 
 namespace {
 
-constexpr std::array<const char*, 6> kParts = {"camera", "lens", "shutter", "noise", "stabilization", "note"};
+constexpr std::array<const char*, 7> kParts = {"camera",        "lens",   "shutter", "noise",
+                                               "stabilization", "finish", "note"};
 
 bool isThere(const fs::path& path) {
   std::error_code code;
@@ -75,7 +76,8 @@ ProfileChange putProfile(const Profile& before, const Profile& after, const fs::
     if (changed[2]) now.shutter = after.shutter;
     if (changed[3]) now.noise = after.noise;
     if (changed[4]) now.stabilization = after.stabilization;
-    if (changed[5]) now.note = after.note;
+    if (changed[5]) now.finish = after.finish;
+    if (changed[6]) now.note = after.note;
   });
 }
 

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/noise/coloured.h"
+
 namespace glenhaze {
 
 std::vector<NoiseCurve> NoisePart::curves() const {
@@ -25,7 +27,7 @@ NoiseEntry noiseEntryFrom(const NoiseFinding& finding, const std::vector<std::st
   entry.curve = finding.curve;
   entry.method = locked_off ? "locked-off" : "patches";
   entry.residual = finding.residual;
-  entry.points = finding.points;
+  entry.points = asGreys(finding.points, finding.curve);
   for (const std::string& source : sources) {
     if (!locked_off && !finding.patches.empty()) break;
     Evidence e;

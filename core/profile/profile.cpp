@@ -181,9 +181,9 @@ void lensToJson(const LensPart& part, json& out) {
 
 constexpr std::array<const char*, kNoiseChannels> kSigmaKeys = {"sigma_y", "sigma_cb", "sigma_cr"};
 constexpr std::array<const char*, kNoiseChannels> kSpreadKeys = {"spread_y", "spread_cb", "spread_cr"};
-constexpr std::array<const char*, 15> kCurveKeys = {
-    "iso",      "level",   "method",   "origin",   "light",    "residual",  "octaves",  "points",
-    "evidence", "sigma_y", "sigma_cb", "sigma_cr", "spread_y", "spread_cb", "spread_cr"};
+constexpr std::array<const char*, 16> kCurveKeys = {
+    "iso",      "level",   "method",   "origin",   "light",    "residual",  "octaves",   "points",
+    "evidence", "sigma_y", "sigma_cb", "sigma_cr", "spread_y", "spread_cb", "spread_cr", "primaries"};
 
 // Four digits are finer than any noise is known.
 std::vector<double> rounded(std::vector<double> values) {
@@ -201,6 +201,11 @@ json noiseEntryToJson(const NoiseEntry& e) {
     if (!e.curve.sigma[c].empty()) out[kSigmaKeys[c]] = rounded(e.curve.sigma[c]);
     if (!e.curve.spread[c].empty()) out[kSpreadKeys[c]] = rounded(e.curve.spread[c]);
     out["octaves"].push_back(rounded({e.curve.octaves[c].begin(), e.curve.octaves[c].end()}));
+  }
+  if (e.curve.primaries != NoiseCurve{}.primaries) {
+    out["primaries"] = json::array();
+    for (const auto& shares : e.curve.primaries)
+      out["primaries"].push_back(rounded({shares.begin(), shares.end()}));
   }
   out["points"] = json::array();
   for (const NoisePoint& p : e.points)
@@ -235,6 +240,12 @@ NoiseEntry noiseEntryFromJson(const json& in) {
   for (size_t c = 0; c < std::min<size_t>(octaves.size(), kNoiseChannels); ++c)
     for (size_t o = 0; o < std::min<size_t>(octaves[c].size(), kNoiseOctaves); ++o)
       e.curve.octaves[c][o] = octaves[c][o].get<double>();
+  const json primaries = in.value("primaries", json::array());
+  for (size_t c = 0; c < std::min<size_t>(primaries.size(), kNoiseChannels); ++c) {
+    e.curve.primaries[c] = primaries[c].get<std::array<double, 3>>();
+    for (const double share : e.curve.primaries[c])
+      if (!(share >= 0 && share <= 1)) throw std::invalid_argument("noise.curves.primaries is out of range");
+  }
   e.method = in.value("method", "");
   e.origin = originFromName(in.value("origin", "measured"));
   e.residual = in.value("residual", -1.0);
@@ -308,6 +319,7 @@ bool Profile::hasPart(const std::string& part) const {
   if (part == "noise") return noise.has_value();
   if (part == "shutter") return shutter.has_value();
   if (part == "stabilization") return stabilization.has_value();
+  if (part == "finish") return finish.has_value();
   if (kept_json.empty()) return false;
   const json all = parseJsonOrNull(kept_json);
   return all.is_object() && all.contains(part) && all[part].is_object() && !all[part].empty();
@@ -332,6 +344,8 @@ Profile parseProfile(const std::string& text, const std::string& where) {
       profile.shutter = detail::shutterFromJson(in["shutter"]);
     if (in.contains("stabilization") && in["stabilization"].is_object())
       profile.stabilization = detail::stabilizationFromJson(in["stabilization"]);
+    if (in.contains("finish") && in["finish"].is_object())
+      profile.finish = detail::finishFromJson(in["finish"]);
     profile.note = in.value("note", "");
     profile.kept_json = text;
     return profile;
@@ -380,6 +394,10 @@ std::string profileToJson(const Profile& profile) {
     detail::stabilizationToJson(*profile.stabilization, out["stabilization"]);
   else
     out.erase("stabilization");
+  if (profile.finish)
+    detail::finishToJson(*profile.finish, out["finish"]);
+  else
+    out.erase("finish");
   if (profile.note.empty())
     out.erase("note");
   else

@@ -11,6 +11,7 @@
 #include "core/base/rational.h"
 #include "core/lens/model.h"
 #include "core/profile/evidence.h"
+#include "core/profile/finish_part.h"
 #include "core/profile/motion_parts.h"
 #include "core/profile/noise_part.h"
 
@@ -57,6 +58,7 @@ struct Profile {
   std::optional<ShutterPart> shutter;
   std::optional<NoisePart> noise;
   std::optional<StabilizationPart> stabilization;
+  std::optional<FinishPart> finish;
   std::string note;            ///< the user's own remark
   std::filesystem::path path;  ///< file it was read from or written to, may be empty
   std::string kept_json;       ///< the file as read, so that unknown keys survive

@@ -99,6 +99,7 @@ ClipPlan planClip(const std::shared_ptr<const PlanBasis>& basis, const ShootClip
   plan.shutter = cells.shutter;
   plan.noise = cells.noise;
   plan.stabilization = cells.stabilization;
+  plan.finish = cells.finish;
   if (plan.decision.refusal) {
     plan.refusal = plan.decision.refusal->reason;
     plan.failed = plan.decision.refusal->fault;

@@ -44,6 +44,7 @@ struct ClipPlan {
   CoverageCell shutter;
   CoverageCell noise;
   CoverageCell stabilization;
+  CoverageCell finish;
   MotionRequest motion;  ///< meaningful when questions.motion
   std::optional<MotionRequest> motionWanted() const {
     return questions.motion ? std::optional(motion) : std::nullopt;

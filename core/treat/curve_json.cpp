@@ -5,8 +5,8 @@ namespace glenhaze {
 using nlohmann::json;
 
 json curveToJson(const NoiseCurve& c) {
-  return {{"iso", c.iso},     {"light", c.light},   {"level", c.level},
-          {"sigma", c.sigma}, {"spread", c.spread}, {"octaves", c.octaves}};
+  return {{"iso", c.iso},       {"light", c.light},     {"level", c.level},        {"sigma", c.sigma},
+          {"spread", c.spread}, {"octaves", c.octaves}, {"primaries", c.primaries}};
 }
 
 NoiseCurve curveFromJson(const json& in) {
@@ -17,6 +17,8 @@ NoiseCurve curveFromJson(const json& in) {
   c.sigma = in.at("sigma").get<decltype(c.sigma)>();
   c.spread = in.at("spread").get<decltype(c.spread)>();
   c.octaves = in.at("octaves").get<decltype(c.octaves)>();
+  // Curves that were kept before had none.
+  if (in.contains("primaries")) c.primaries = in.at("primaries").get<decltype(c.primaries)>();
   return c;
 }
 

@@ -41,6 +41,7 @@ struct Case {
     return ownLens() != nullptr ? ownLens()->lens : match.lens;
   }
   bool wantsStabilization() const { return output().stabilization_on && clip.stabilization_on; }
+  bool wantsFinish() const { return output().finish_on && clip.finish_on; }
 };
 
 const NoisePart* noisePartOf(const Case& c) {
@@ -162,6 +163,23 @@ std::optional<MotionTreatment> motionOf(const Case& c) {
   return m;
 }
 
+std::optional<Finishing> finishingOf(const Case& c) {
+  if (!c.wantsFinish()) return std::nullopt;
+  const FinishPart* part = c.profile != nullptr && c.profile->finish ? &*c.profile->finish : nullptr;
+  const bool by_itself = c.clip.by_itself && c.profile == nullptr;
+  const bool wanted = part != nullptr || c.clip.finish || c.output().asked.finish || by_itself;
+  if (!wanted) return std::nullopt;
+  Finishing f;
+  f.settings = c.clip.finish.value_or(part != nullptr ? part->settings : FinishSettings{});
+  // Another mode sharpens differently.
+  const bool fits = c.match.kind == MatchKind::Exact || c.match.kind == MatchKind::Assigned;
+  if (part != nullptr && part->edges && fits && f.settings.calm > 0)
+    f.camera = part->edges->summary.sharpening;
+  if (!f.settings.lut.empty()) f.lut_id = fileIdOf(f.settings.lut);
+  const bool does = f.settings.crisp > 0 || f.camera.amount > 0 || f.settings.setsColour();
+  return does ? std::optional(f) : std::nullopt;
+}
+
 void encodingOf(const EncodeSettings& encode, Treatment& t) {
   t.codec = encode.codec;
   t.sound = encode.sound;
@@ -181,6 +199,7 @@ Treatment treatmentOf(const Case& c, const IsoCurve& curve) {
   if (t.lens) t.lens_amount = c.clip.lens_amount.value_or(c.output().lens_amount);
   if (t.motion) t.lens = c.motionLens();
   if (t.lens) t.fill = c.clip.fill.value_or(c.output().fill);
+  t.finishing = finishingOf(c);
   t.output = c.output().size;
   if (t.output == PictureSize{c.info().width, c.info().height}) t.output = {};
   t.fields = c.clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
@@ -208,7 +227,7 @@ std::string impossible(const Case& c, const Treatment& t, const IsoCurve& curve)
                ? "A still has no motion."
                : "The direction of the readout is not known: say it first.";
   }
-  if (asked.finish) return "There is nothing to finish by yet: no such part is measured or set.";
+  if (asked.finish && !t.finishing) return "Everything of the finish is set to leave the picture as it is.";
   if (asked.noise && curve.kind == IsoKind::Missing && !t.cleaning) return curve.reason;
   if (asked.stabilization && !(t.motion && t.motion->settings.steadying != Steadying::Off)) {
     if (!c.motionLens()) return "Stabilization needs the lens: measure it first.";

@@ -48,6 +48,21 @@ constexpr std::array<const char*, 25> kClipKeys = {
     "stabilization", "masks",       "hand",        "motion_log",    "turned",
     "range",         "deinterlace", "hold_damage", "by_itself",     "render"};
 
+// A look is named relative to the shoot, like clips.
+json finishToJson(FinishSettings settings, const fs::path& folder) {
+  const std::string lut = settings.lut.empty() ? "" : nameFrom(settings.lut, folder);
+  settings.lut.clear();
+  json out = parseJson(finishToText(settings));
+  out["lut"] = lut;
+  return out;
+}
+
+FinishSettings finishFromJson(const json& in, const fs::path& folder) {
+  FinishSettings settings = finishFromText(jsonText(in));
+  settings.lut = pathFrom(in.value("lut", std::string()), folder);
+  return settings;
+}
+
 json clipToJson(const ShootClip& clip, const fs::path& folder) {
   json out = clip.kept_json.empty() ? json::object() : parseJsonOrNull(clip.kept_json);
   if (!out.is_object()) out = json::object();
@@ -69,6 +84,8 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
   if (clip.shutter_local) out["shutter_local"] = true;
   if (!clip.stabilization_on) out["stabilization_on"] = false;
   if (clip.stabilization) out["stabilization"] = parseJson(stabilizationToText(*clip.stabilization));
+  if (!clip.finish_on) out["finish_on"] = false;
+  if (clip.finish) out["finish"] = finishToJson(*clip.finish, folder);
   if (!clip.masks.empty()) out["masks"] = parseJson(masksToText(clip.masks));
   if (!clip.hand.empty()) out["hand"] = parseJson(handKeysToText(clip.hand));
   if (!clip.motion_log.empty()) out["motion_log"] = nameFrom(clip.motion_log, folder);
@@ -107,6 +124,8 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   clip.shutter_local = in.value("shutter_local", false);
   clip.stabilization_on = in.value("stabilization_on", true);
   if (in.contains("stabilization")) clip.stabilization = stabilizationFromText(jsonText(in["stabilization"]));
+  clip.finish_on = in.value("finish_on", true);
+  if (in.contains("finish")) clip.finish = finishFromJson(in["finish"], folder);
   clip.masks = masksFromText(jsonText(in.value("masks", json::array())));
   clip.hand = handKeysFromText(jsonText(in.value("hand", json::array())));
   clip.motion_log = pathFrom(in.value("motion_log", std::string()), folder);
@@ -139,6 +158,7 @@ void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
   out["shutter_on"] = o.shutter_on;
   out["noise_on"] = o.noise_on;
   out["stabilization_on"] = o.stabilization_on;
+  out["finish_on"] = o.finish_on;
 }
 
 OutputSettings outputFromJson(const json& in, const fs::path& folder) {
@@ -162,6 +182,7 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   o.shutter_on = in.value("shutter_on", true);
   o.noise_on = in.value("noise_on", true);
   o.stabilization_on = in.value("stabilization_on", true);
+  o.finish_on = in.value("finish_on", true);
   return o;
 }
 

@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "core/finish/settings.h"
 #include "core/media/writer.h"
 #include "core/motion/hand.h"
 #include "core/motion/stabilize.h"
@@ -33,6 +34,7 @@ struct OutputSettings {
   bool shutter_on = true;
   bool noise_on = true;
   bool stabilization_on = true;
+  bool finish_on = true;
   AskedParts asked;  ///< not kept in the file
 };
 
@@ -53,9 +55,11 @@ struct ShootClip {
   bool shutter_local = false;  ///< also what moves on its own while the rows are read
   bool stabilization_on = true;
   std::optional<StabilizationSettings> stabilization;  ///< overrides the profile's
-  std::vector<MotionMask> masks;                       ///< besides the profile's, for this clip alone
-  std::vector<HandKey> hand;                           ///< mends the measured path
-  std::filesystem::path motion_log;                    ///< absolute; empty: none
+  bool finish_on = true;
+  std::optional<FinishSettings> finish;  ///< overrides the profile's
+  std::vector<MotionMask> masks;         ///< besides the profile's, for this clip alone
+  std::vector<HandKey> hand;             ///< mends the measured path
+  std::filesystem::path motion_log;      ///< absolute; empty: none
   int turned = 0;  ///< by how much the camera itself turned the picture clockwise: 0, 90, 180, 270
   bool deinterlace = false;
   bool hold_damage = false;  ///< what can be read of a damaged clip is rendered, the last good frame held

@@ -79,6 +79,20 @@ MotionTreatment motionFromJson(const json& in) {
   return m;
 }
 
+json finishingToJson(const Finishing& f) {
+  return {{"settings", parseJson(finishToText(f.settings))},
+          {"camera", {f.camera.amount, f.camera.radius_px}},
+          {"lut_id", f.lut_id.text()}};
+}
+
+Finishing finishingFromJson(const json& in) {
+  Finishing f;
+  f.settings = finishFromText(jsonText(in.at("settings")));
+  f.camera = {in.at("camera").at(0).get<double>(), in.at("camera").at(1).get<double>()};
+  f.lut_id = FileId::fromText(in.at("lut_id").get<std::string>());
+  return f;
+}
+
 }  // namespace
 
 std::string treatmentToJson(const Treatment& t) {
@@ -95,6 +109,7 @@ std::string treatmentToJson(const Treatment& t) {
   if (t.cleaning) out["cleaning"] = cleaningToJson(*t.cleaning);
   if (t.lens) out["lens"] = lensToJson(*t.lens);
   if (t.motion) out["motion"] = motionToJson(*t.motion);
+  if (t.finishing) out["finishing"] = finishingToJson(*t.finishing);
   return jsonText(out);
 }
 
@@ -116,6 +131,7 @@ Treatment treatmentFromJson(const std::string& text) {
   if (in.contains("cleaning")) t.cleaning = cleaningFromJson(in["cleaning"]);
   if (in.contains("lens")) t.lens = lensFromJson(in["lens"]);
   if (in.contains("motion")) t.motion = motionFromJson(in["motion"]);
+  if (in.contains("finishing")) t.finishing = finishingFromJson(in["finishing"]);
   return t;
 }
 
@@ -136,6 +152,7 @@ std::string partDigests(const Treatment& treatment, const FileId& clip) {
                    {"lens", part({"lens", "lens_amount"})},
                    {"fill", part({"fill"})},
                    {"shutter and stabilization", part({"motion"})},
+                   {"finish", part({"finishing"})},
                    {"size", part({"output"})},
                    {"fields", part({"fields"})},
                    {"damaged frames", part({"damage"})},

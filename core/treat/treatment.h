@@ -9,6 +9,7 @@
 
 #include "core/clip/file_id.h"
 #include "core/finish/hot_pixels.h"
+#include "core/finish/settings.h"
 #include "core/lens/model.h"
 #include "core/media/reader.h"
 #include "core/media/writer.h"
@@ -22,7 +23,7 @@ namespace glenhaze {
 
 /// Raised whenever a stage's output changes for the same Treatment: outputs made before are out of date then.
 ///   2: frames at the in and out points are cleaned with the help of those outside.
-constexpr int kAlgorithmVersion = 5;
+constexpr int kAlgorithmVersion = 6;
 
 /// Before anything moves.
 struct Cleaning {
@@ -46,6 +47,14 @@ struct MotionTreatment {
   bool operator==(const MotionTreatment&) const = default;
 };
 
+/// After everything has moved.
+struct Finishing {
+  FinishSettings settings;
+  Sharpening camera;  ///< its own, measured, in px of the clip as stored; amount 0: none
+  FileId lut_id;      ///< the look's content; of no file where there is none
+  bool operator==(const Finishing&) const = default;
+};
+
 struct Treatment {
   std::optional<Cleaning> cleaning;
   std::optional<Lens> lens;               ///< for the clip's own picture size
@@ -53,6 +62,7 @@ struct Treatment {
   double fill = 1;                        ///< 0: whole picture, 1: filled frame; 1 where nothing moves
   PictureSize output;                     ///< 0 × 0: the clip's own
   std::optional<MotionTreatment> motion;  ///< needs the lens
+  std::optional<Finishing> finishing;
   Fields fields = Fields::Keep;
   Damage damage = Damage::PassOver;  ///< PassOver: a damaged clip fails
   FrameRange range;
@@ -63,7 +73,9 @@ struct Treatment {
 
   bool operator==(const Treatment&) const = default;
   /// Whether the picture is changed in any way but by its encoding.
-  bool changesPicture() const { return cleaning || lens_amount > 0 || motion || output.width > 0; }
+  bool changesPicture() const {
+    return cleaning || lens_amount > 0 || motion || finishing || output.width > 0;
+  }
 };
 
 /// The one JSON form, with every field in it; and back. fromJson throws std::exception for a text that is

@@ -210,6 +210,49 @@ CoverageCell stabilizationCell(const Shoot& shoot, const ShootClip& clip, const 
   return cell;
 }
 
+// "MTF50 0.31", "crisp 0.5 · colour".
+CoverageCell finishCell(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info,
+                        const Decision& decision, std::span<const Profile> profiles) {
+  CoverageCell cell;
+  const Profile* profile = profileOf(decision.match, profiles);
+  if (!info.readable(damageOf(clip))) {
+    cell.reason = info.problems.front().text;
+    return cell;
+  }
+  const FinishPart* part = profile != nullptr && profile->finish ? &*profile->finish : nullptr;
+  if (part == nullptr && !clip.finish && !(clip.by_itself && profile == nullptr)) {
+    cell.reason = profile == nullptr ? decision.match.reason
+                                     : "Nothing is set for " + profile->camera.name +
+                                           " yet: the picture stays as soft or as sharp as it comes.";
+    return cell;
+  }
+  const FinishSettings s = clip.finish ? *clip.finish : part != nullptr ? part->settings : FinishSettings{};
+  const bool measured = part != nullptr && part->edges.has_value();
+  if (measured) {
+    const EdgeSummary& e = part->edges->summary;
+    cell.figure = "MTF50 " + fixedText(e.mtf50, 2);
+    cell.reason = "Half of the contrast is left at " + fixedText(e.mtf50, 2) + " ± " +
+                  fixedText(e.mtf50_sd, 2) + " cycles a pixel; edges overshoot by " +
+                  fixedText(100 * e.overshoot, 1) + " ± " + fixedText(100 * e.overshoot_sd, 1) + " %.";
+  } else {
+    cell.figure = "crisp " + fixedText(s.crisp, 1);
+    cell.reason = "Crispness gives back what enlarging takes; how the camera draws edges is not measured.";
+  }
+  if (s.setsColour()) {
+    cell.figure += " · colour";
+    cell.reason += " Colour is set.";
+  }
+  if (!shoot.output.finish_on || !clip.finish_on)
+    cell.kind = Coverage::Off;
+  else if (clip.finish)
+    cell.kind = Coverage::ByHand;
+  else if (measured)
+    cell.kind = decision.match.kind == MatchKind::Borrowed ? Coverage::Borrowed : Coverage::Measured;
+  else
+    cell.kind = part != nullptr ? Coverage::ByHand : Coverage::Estimated;
+  return cell;
+}
+
 }  // namespace
 
 Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts& facts,
@@ -220,7 +263,8 @@ Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts
   return {lensCell(shoot, clip, facts, decision, profiles, doubts),
           shutterCell(shoot, clip, info, match, profiles),
           noiseCell(shoot, clip, info, noiseCurveFor(shoot, clip, facts, match, profiles), decision),
-          stabilizationCell(shoot, clip, info, match, profiles)};
+          stabilizationCell(shoot, clip, info, match, profiles),
+          finishCell(shoot, clip, info, decision, profiles)};
 }
 
 std::vector<std::string> partsDone(const Treatment& t) {
@@ -243,6 +287,14 @@ std::vector<std::string> partsDone(const Treatment& t) {
   if (t.motion && t.motion->settings.steadying != Steadying::Off)
     parts.push_back(t.motion->settings.steadying == Steadying::HoldStill ? "stabilization (held still)"
                                                                          : "stabilization (move kept)");
+  if (t.finishing) {
+    std::string what;
+    const auto add = [&](const char* word) { what += (what.empty() ? "" : ", ") + std::string(word); };
+    if (t.finishing->camera.amount > 0) add("calmed");
+    if (t.finishing->settings.crisp > 0) add("crisp");
+    if (t.finishing->settings.setsColour()) add("colour");
+    parts.push_back("finish (" + what + ")");
+  }
   if (t.output.width > 0)
     parts.push_back("size " + std::to_string(t.output.width) + " × " + std::to_string(t.output.height));
   if (t.fields == Fields::Deinterlace) parts.push_back("deinterlaced");

@@ -20,7 +20,7 @@ struct CoverageCell {
 };
 
 struct Coverages {
-  CoverageCell lens, shutter, noise, stabilization;
+  CoverageCell lens, shutter, noise, stabilization, finish;
 };
 /// `doubts`: checkProfile of the profile that the clip matches; looking a lens over takes too long for each
 /// clip.

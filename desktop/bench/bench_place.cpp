@@ -26,6 +26,8 @@ BenchPlace::BenchPlace(Session& session, QWidget* parent) : QWidget(parent), ses
   stack_->addWidget(noise_);
   stabilization_ = new StabilizationStation(session);
   stack_->addWidget(stabilization_);
+  finish_ = new FinishStation(session);
+  stack_->addWidget(finish_);
   layout->addWidget(stack_, 1);
   connect(shots_, &ShotChooser::chosen, this, [this](const ClipInfo& shot) {
     shot_[static_cast<size_t>(station())] = shot.path;
@@ -55,7 +57,8 @@ QWidget* BenchPlace::buildHead() {
   for (const auto& [text, tip] : {std::pair{tr("Lens"), tr("Make straight things straight (Alt+1)")},
                                   {tr("Shutter"), tr("How long the sensor takes to read a frame (Alt+2)")},
                                   {tr("Noise"), tr("How much noise the camera makes at each ISO (Alt+3)")},
-                                  {tr("Stabilization"), tr("How the clip's shake is taken out (Alt+4)")}}) {
+                                  {tr("Stabilization"), tr("How the clip's shake is taken out (Alt+4)")},
+                                  {tr("Finish"), tr("Edges and colour of the finished picture (Alt+5)")}}) {
     auto* button = new QPushButton(text);
     button->setCheckable(true);
     button->setToolTip(tip);

@@ -5,6 +5,7 @@
 #include <array>
 #include <filesystem>
 
+#include "desktop/bench/finish_station.h"
 #include "desktop/bench/lens_station.h"
 #include "desktop/bench/noise_station.h"
 #include "desktop/bench/shot_chooser.h"
@@ -18,12 +19,13 @@ namespace glenhaze::desktop {
 class BenchPlace : public QWidget {
   Q_OBJECT
  public:
-  enum Station { Lens, Shutter, Noise, Stabilization, kStations };
+  enum Station { Lens, Shutter, Noise, Stabilization, Finish, kStations };
   explicit BenchPlace(Session& session, QWidget* parent = nullptr);
   LensStation& lens() { return *lens_; }
   ShutterStation& shutter() { return *shutter_; }
   NoiseStation& noise() { return *noise_; }
   StabilizationStation& stabilization() { return *stabilization_; }
+  FinishStation& finish() { return *finish_; }
   void setStation(Station station);
   Station station() const;
   /// Chooses the reference shot by its file name; false when it is not on offer.
@@ -47,6 +49,7 @@ class BenchPlace : public QWidget {
   ShutterStation* shutter_ = nullptr;
   NoiseStation* noise_ = nullptr;
   StabilizationStation* stabilization_ = nullptr;
+  FinishStation* finish_ = nullptr;
   CameraMode measured_;
   std::array<std::filesystem::path, kStations> shot_;  // what each station looks at
 };

@@ -91,13 +91,17 @@ PartSwitches::PartSwitches(QWidget* parent) : QWidget(parent) {
                 tr("Switch noise removal off"), &ShootClip::noise_on);
   steady_ = part(tr("Steady"), tr("Stabilization of this clip, on or off"), tr("Switch stabilization on"),
                  tr("Switch stabilization off"), &ShootClip::stabilization_on);
+  finish_ = part(tr("Finish"), tr("Edges and colour of this clip, on or off"), tr("Switch the finish on"),
+                 tr("Switch the finish off"), &ShootClip::finish_on);
 }
 
 void PartSwitches::setPlan(const ClipPlan& plan, const OutputSettings& output) {
   lens_->setEnabled(plan.match.lens.has_value());
   lens_->setChecked(plan.match.lens.has_value() && plan.clip.lens_on && output.lens_on);
-  for (const auto& [box, cell] :
-       {std::pair{shutter_, &plan.shutter}, {noise_, &plan.noise}, {steady_, &plan.stabilization}}) {
+  for (const auto& [box, cell] : {std::pair{shutter_, &plan.shutter},
+                                  {noise_, &plan.noise},
+                                  {steady_, &plan.stabilization},
+                                  {finish_, &plan.finish}}) {
     box->setEnabled(cell->kind != Coverage::Missing);
     box->setChecked(cell->kind != Coverage::Missing && cell->kind != Coverage::Off);
   }

@@ -28,7 +28,7 @@ class ClipForm : public QWidget {
   QCheckBox* own_motion_ = nullptr;
 };
 
-/// Lens, shutter, noise and stabilization of a clip, each on or off.
+/// Lens, shutter, noise, stabilization and finish of a clip, each on or off.
 class PartSwitches : public QWidget {
   Q_OBJECT
  public:
@@ -39,7 +39,7 @@ class PartSwitches : public QWidget {
   void edited(const QString& what, const glenhaze::desktop::ClipEdit& edit);
 
  private:
-  QCheckBox *lens_ = nullptr, *shutter_ = nullptr, *noise_ = nullptr, *steady_ = nullptr;
+  QCheckBox *lens_ = nullptr, *shutter_ = nullptr, *noise_ = nullptr, *steady_ = nullptr, *finish_ = nullptr;
 };
 
 }  // namespace glenhaze::desktop

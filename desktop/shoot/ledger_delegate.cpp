@@ -19,8 +19,8 @@ LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
   Columns c;
   const qreal h = row.height(), y = row.top();
   constexpr qreal kStrip = FilmStrips::kFrames * FilmStrips::kWidth, kGap = 12;
-  constexpr qreal kLength = 46, kPicture = 86, kIso = 54, kLens = 78, kShutter = 76, kNoise = 142,
-                  kSteady = 92, kState = 104;
+  constexpr qreal kLength = 46, kPicture = 84, kIso = 46, kLens = 72, kShutter = 72, kNoise = 136,
+                  kSteady = 84, kFinish = 92, kState = 92;
   c.strip = {row.left(), y + (h - FilmStrips::kHeight) / 2, kStrip, FilmStrips::kHeight};
   qreal right = row.right();
   const auto take = [&](qreal width) {
@@ -30,6 +30,7 @@ LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
     return r;
   };
   c.state = take(kState);
+  c.finish = take(kFinish);
   c.steady = take(kSteady);
   c.noise = take(kNoise);
   c.shutter = take(kShutter);
@@ -182,6 +183,7 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
   cover(c.shutter, plan.shutter, QString::fromStdString(plan.shutter.figure));
   cover(c.noise, plan.noise, QString::fromStdString(plan.noise.figure));
   cover(c.steady, plan.stabilization, steadyText(session_, plan));
+  cover(c.finish, plan.finish, QString::fromStdString(plan.finish.figure));
   bool wrong = false;
   const QString state = stateText(plan, wrong);
   QRectF state_area = c.state;

@@ -17,7 +17,7 @@ class LedgerDelegate : public QStyledItemDelegate {
 
   /// Left edge and width of every column for a row this wide.
   struct Columns {
-    QRectF strip, name, length, picture, iso, lens, shutter, noise, steady, state;
+    QRectF strip, name, length, picture, iso, lens, shutter, noise, steady, finish, state;
   };
   static Columns columns(const QRectF& row);
   /// Where a group's button is.

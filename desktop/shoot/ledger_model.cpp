@@ -151,14 +151,15 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
     case Qt::DisplayRole:
       return name;
     case Qt::AccessibleTextRole:
-      return tr("%1, lens %2, shutter %3, noise %4, stabilization %5")
+      return tr("%1, lens %2, shutter %3, noise %4, stabilization %5, finish %6")
           .arg(name, cellText(plan.lens), cellText(plan.shutter), cellText(plan.noise),
-               cellText(plan.stabilization));
+               cellText(plan.stabilization), cellText(plan.finish));
     case Qt::ToolTipRole: {
       QStringList lines{tr("Lens: %1").arg(QString::fromStdString(plan.lens.reason)),
                         tr("Shutter: %1").arg(QString::fromStdString(plan.shutter.reason)),
                         tr("Noise: %1").arg(QString::fromStdString(plan.noise.reason)),
-                        tr("Stabilization: %1").arg(QString::fromStdString(plan.stabilization.reason))};
+                        tr("Stabilization: %1").arg(QString::fromStdString(plan.stabilization.reason)),
+                        tr("Finish: %1").arg(QString::fromStdString(plan.finish.reason))};
       if (!plan.refusal.empty())
         lines.prepend(tr("Will not be rendered: %1").arg(QString::fromStdString(plan.refusal)));
       for (const ClipProblem& p : plan.info.problems)

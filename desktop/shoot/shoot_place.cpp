@@ -51,6 +51,7 @@ class LedgerHead : public QWidget {
     put(c.shutter, tr("Shutter"), Qt::AlignLeft);
     put(c.noise, tr("Noise"), Qt::AlignLeft);
     put(c.steady, tr("Stabilization"), Qt::AlignLeft);
+    put(c.finish, tr("Finish"), Qt::AlignLeft);
     put(c.state, tr("Render"), Qt::AlignLeft);
   }
 
@@ -110,6 +111,7 @@ class LedgerView : public QListView {
     steps_.measure(clip, columns.noise.contains(event->position())     ? BenchPart::Noise
                          : columns.shutter.contains(event->position()) ? BenchPart::Shutter
                          : columns.steady.contains(event->position())  ? BenchPart::Stabilization
+                         : columns.finish.contains(event->position())  ? BenchPart::Finish
                                                                        : BenchPart::Lens);
   }
 
@@ -267,33 +269,37 @@ void ShootPlace::showMenu(const QPoint& at) {
   const ShootClip first = session_.shoot().clips[static_cast<size_t>(clips.front())];
   QMenu menu(this);
   menu.addAction(tr("Open in Compare"), this, [=, this] { Q_EMIT compareWanted(clips.front()); });
-  menu.addAction(tr("Measure its lens"), this,
-                 [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Lens); });
-  menu.addAction(tr("Measure its shutter"), this,
-                 [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Shutter); });
-  menu.addAction(tr("Measure its noise"), this,
-                 [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Noise); });
-  menu.addAction(tr("Set its stabilization"), this,
-                 [=, this] { Q_EMIT benchWanted(clips.front(), BenchPart::Stabilization); });
+  QMenu* bench = menu.addMenu(tr("On the bench"));
+  for (const auto& [text, part] : {std::pair{tr("Measure its lens"), BenchPart::Lens},
+                                   {tr("Measure its shutter"), BenchPart::Shutter},
+                                   {tr("Measure its noise"), BenchPart::Noise},
+                                   {tr("Set its stabilization"), BenchPart::Stabilization},
+                                   {tr("Set its finish"), BenchPart::Finish}})
+    bench->addAction(text, this, [=, this, part = part] { Q_EMIT benchWanted(clips.front(), part); });
   menu.addSeparator();
   menu.addAction(tr("Say camera and mode…"), this, [=, this] { answerFor(clips.front()); });
   menu.addAction(tr("Assign a profile…"), this, [=, this] { assignFor(clips); });
-  const auto change = [&](const QString& text, const std::function<void(ShootClip&)>& edit) {
-    menu.addAction(text, this, [=, this] {
+  const auto changeIn = [&](QMenu& where, const QString& text, const std::function<void(ShootClip&)>& edit) {
+    where.addAction(text, this, [=, this] {
       session_.edit(text, [&](Shoot& shoot) {
         for (const int clip : clips) edit(shoot.clips[static_cast<size_t>(clip)]);
       });
     });
   };
+  const auto change = [&](const QString& text, const std::function<void(ShootClip&)>& edit) {
+    changeIn(menu, text, edit);
+  };
   menu.addSeparator();
-  change(first.lens_on ? tr("Switch the lens off") : tr("Switch the lens on"),
-         [on = !first.lens_on](ShootClip& c) { c.lens_on = on; });
-  change(first.shutter_on ? tr("Switch the shutter off") : tr("Switch the shutter on"),
-         [on = !first.shutter_on](ShootClip& c) { c.shutter_on = on; });
-  change(first.stabilization_on ? tr("Switch stabilization off") : tr("Switch stabilization on"),
-         [on = !first.stabilization_on](ShootClip& c) { c.stabilization_on = on; });
-  change(first.noise_on ? tr("Switch noise removal off") : tr("Switch noise removal on"),
-         [on = !first.noise_on](ShootClip& c) { c.noise_on = on; });
+  QMenu* parts = menu.addMenu(tr("Parts on and off"));
+  const auto part = [&](bool ShootClip::*on, const QString& off_text, const QString& on_text) {
+    changeIn(*parts, first.*on ? off_text : on_text,
+             [on, value = !(first.*on)](ShootClip& c) { c.*on = value; });
+  };
+  part(&ShootClip::lens_on, tr("Switch the lens off"), tr("Switch the lens on"));
+  part(&ShootClip::shutter_on, tr("Switch the shutter off"), tr("Switch the shutter on"));
+  part(&ShootClip::noise_on, tr("Switch noise removal off"), tr("Switch noise removal on"));
+  part(&ShootClip::stabilization_on, tr("Switch stabilization off"), tr("Switch stabilization on"));
+  part(&ShootClip::finish_on, tr("Switch the finish off"), tr("Switch the finish on"));
   menu.addAction(tr("Say the ISO…"), this, [=, this] { askIso(clips); });
   menu.addAction(tr("Read the ISO from names…"), this, [=, this] { askIsoPattern(clips.front()); });
   menu.addAction(tr("Tell the ISO by noise"), this, [=, this] { estimateIsoOf(clips); });

@@ -17,7 +17,7 @@ class QStackedWidget;
 namespace glenhaze::desktop {
 
 /// The stations of the bench that the ledger leads to.
-enum class BenchPart { Lens, Shutter, Noise, Stabilization };
+enum class BenchPart { Lens, Shutter, Noise, Stabilization, Finish };
 
 class ShootPlace : public QWidget {
   Q_OBJECT

@@ -327,10 +327,30 @@ TEST(Decide, AskedForByNameAndImpossibleIsARefusal) {
   }
 }
 
-TEST(Decide, FinishIsNotThereYetAndThatIsSaid) {
+TEST(Decide, FinishIsDoneWhereItIsSetOrAskedFor) {
   Bench b;
+  EXPECT_FALSE(b.decided().treatment.finishing);
+  b.shoot.output.asked.finish = true;
+  ASSERT_TRUE(b.decided().ready());
+  EXPECT_EQ(b.decided().treatment.finishing->settings, FinishSettings{});
+  b.shoot.output.asked = {};
+  FinishPart& part = b.profiles[0].finish.emplace();
+  part.settings.exposure = 0.5;
+  part.edges.emplace().summary.sharpening = {0.8, 1.2};
+  EXPECT_EQ(b.decided().treatment.finishing->settings.exposure, 0.5);
+  EXPECT_EQ(b.decided().treatment.finishing->camera, (Sharpening{0.8, 1.2}));
+  // The clip's own settings win; what is not to be calmed does not make an output stale by having been measured.
+  FinishSettings& own = b.clip.finish.emplace();
+  own.calm = 0;
+  EXPECT_EQ(b.decided().treatment.finishing->settings.exposure, 0);
+  EXPECT_EQ(b.decided().treatment.finishing->camera, Sharpening{});
+  own.crisp = 0;
+  EXPECT_FALSE(b.decided().treatment.finishing);
   b.shoot.output.asked.finish = true;
   EXPECT_TRUE(b.decided().refusal);
+  b.clip.finish.reset();
+  b.clip.finish_on = false;
+  EXPECT_FALSE(b.decided().treatment.finishing);
 }
 
 TEST(Decide, AskedForAndOnlyNotSetMeansItsDefaults) {

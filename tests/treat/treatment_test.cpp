@@ -39,6 +39,12 @@ Treatment full() {
   m.hand = {{3, {0.1, 0.2}, 4, 1.5, {0.4, 0.3}}};
   m.log = "/s/log.csv";
   m.log_id = {12, 34, "abc"};
+  c.noise->primaries[0] = {0.2, 0.7, 0.1};
+  Finishing& f = t.finishing.emplace();
+  for (const FinishKey& key : finishKeys()) key.set(f.settings, 0.3 * key.low + 0.7 * key.high);
+  f.settings.lut = "/s/look.cube";
+  f.camera = {0.8, 1.2};
+  f.lut_id = {5, 6, "def"};
   t.fields = Fields::Deinterlace;
   t.range = {3, 90};
   t.codec = Codec::H265;
@@ -127,7 +133,8 @@ TEST(Treatment, TextsThatAreNoneAreRefused) {
   const json all = parseJson(treatmentToJson(full()));
   EXPECT_THROW(treatmentFromJson("[]"), std::exception);
   for (const auto& [key, value] : all.items()) {
-    if (key == "cleaning" || key == "lens" || key == "motion" || key == "bit_rate") continue;
+    if (key == "cleaning" || key == "lens" || key == "motion" || key == "finishing" || key == "bit_rate")
+      continue;
     json less = all;
     less.erase(key);
     EXPECT_THROW(treatmentFromJson(jsonText(less)), std::exception) << key;

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/error.h"
+#include "core/noise/coloured.h"
 #include "core/noise/detail/block_kernel.h"
 
 namespace glenhaze::detail {
@@ -86,7 +87,8 @@ Planes planesOf(const Frame& frame) {
 double residualOf(const std::vector<NoisePoint>& points, const NoiseCurve& curve) {
   double sum = 0, weight = 0;
   for (const NoisePoint& p : points) {
-    const double s = curve.sigmaAt(0, p.level), d = std::sqrt(p.variance[0]) / s - 1;
+    const double s = curve.sigmaAt(0, p.level) * std::sqrt(colourRatioAt(p, 0, curve)),
+                 d = std::sqrt(p.variance[0]) / s - 1;
     sum += d * d * p.weight[0];
     weight += p.weight[0];
   }

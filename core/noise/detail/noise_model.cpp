@@ -38,9 +38,10 @@ std::shared_ptr<const NoiseModel> noiseModel(NoiseCurve curve, double luma, doub
   return model;
 }
 
-std::vector<float> blockVariances(const NoiseModel& noise, const SamplePlane& luma, int channel, int sx,
-                                  int sy, int columns, int rows, float coded) {
-  const auto& table = noise.variance[static_cast<size_t>(channel)];
+std::vector<float> blockVariances(const NoiseModel& noise, const SamplePlane& luma, const BlockGrid& grid,
+                                  float coded) {
+  const auto& table = noise.variance[static_cast<size_t>(grid.channel)];
+  const auto [channel, sx, sy, columns, rows] = grid;
   // Means over cells of half a block; a block is the mean of four.
   const int cell_columns = columns + 1, cell_rows = rows + 1;
   std::vector<float> cells(static_cast<size_t>(cell_columns) * static_cast<size_t>(cell_rows));
@@ -68,6 +69,46 @@ std::vector<float> blockVariances(const NoiseModel& noise, const SamplePlane& lu
           (cell[0] + cell[1] + cell[cell_columns] + cell[cell_columns + 1]) / 4;
     }
   return blocks;
+}
+
+namespace {
+
+// Mean of what a block of `grid` covers of a plane with other subsampling (`sx`, `sy` as log2), 8-bit codes.
+float meanUnder(const SamplePlane& plane, const BlockGrid& grid, int column, int row, int sx, int sy) {
+  const int x0 = ((column - 1) * kStep << grid.sx) >> sx, y0 = ((row - 1) * kStep << grid.sy) >> sy,
+            width = std::max(1, (kBlock << grid.sx) >> sx), height = std::max(1, (kBlock << grid.sy) >> sy);
+  int sum = 0, count = 0;
+  for (int y = 0; y < height; y += 2)
+    for (int x = 0; x < width; x += 2) {
+      sum += plane.row(std::clamp(y0 + y, 0, plane.height - 1))[std::clamp(x0 + x, 0, plane.width - 1)];
+      ++count;
+    }
+  return static_cast<float>(sum) / static_cast<float>(count * kSampleUnit);
+}
+
+}  // namespace
+
+std::vector<float> colourFactors(const NoiseModel& noise, const std::array<SamplePlane, 3>& planes,
+                                 const BlockGrid& grid, const BlockGrid& chroma, const PrimaryCodes& codes) {
+  const auto& table = noise.variance[static_cast<size_t>(grid.channel)];
+  const auto& shares = noise.curve.primaries[static_cast<size_t>(grid.channel)];
+  const auto at = [&](float code) {
+    return table[static_cast<size_t>(std::clamp(static_cast<int>(code + 0.5F), 0, kLevels - 1))];
+  };
+  std::vector<float> factors(static_cast<size_t>(grid.columns) * static_cast<size_t>(grid.rows));
+  parallelBlocks(grid.rows, 8, [&](int first, int last) {
+    for (int row = first; row < last; ++row)
+      for (int column = 0; column < grid.columns; ++column) {
+        const float luma = meanUnder(planes[0], grid, column, row, 0, 0);
+        const auto primaries = codes.of(luma, meanUnder(planes[1], grid, column, row, chroma.sx, chroma.sy),
+                                        meanUnder(planes[2], grid, column, row, chroma.sx, chroma.sy));
+        float sum = 0;
+        for (size_t p = 0; p < 3; ++p) sum += static_cast<float>(shares[p]) * at(primaries[p]);
+        factors[static_cast<size_t>(row) * static_cast<size_t>(grid.columns) + static_cast<size_t>(column)] =
+            sum / std::max(1e-6F, at(luma));
+      }
+  });
+  return factors;
 }
 
 }  // namespace glenhaze::detail

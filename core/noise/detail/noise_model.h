@@ -5,6 +5,7 @@
 #include <memory>
 #include <vector>
 
+#include "core/frame/primaries.h"
 #include "core/noise/curve.h"
 #include "core/noise/detail/block_kernel.h"
 #include "core/noise/detail/planes.h"
@@ -23,9 +24,20 @@ struct NoiseModel {
 /// `luma`, `chroma`: strengths, multiples of the measured noise.
 std::shared_ptr<const NoiseModel> noiseModel(NoiseCurve curve, double luma, double chroma);
 
+/// A plane's grid of blocks.
+struct BlockGrid {
+  int channel = 0;
+  int sx = 0, sy = 0;  ///< log2 of the plane's subsampling
+  int columns = 0, rows = 0;
+};
+
 /// Noise of each block of a plane, code values squared: by the luma that it covers, with `coded` added.
-/// `sx`, `sy`: log2 of the plane's subsampling.
-std::vector<float> blockVariances(const NoiseModel& noise, const SamplePlane& luma, int channel, int sx,
-                                  int sy, int columns, int rows, float coded);
+std::vector<float> blockVariances(const NoiseModel& noise, const SamplePlane& luma, const BlockGrid& grid,
+                                  float coded);
+
+/// What a block's colour makes of that: factors, one for each block. `planes`: luma, Cb, Cr; `chroma`: the
+/// grid of a plane of chroma.
+std::vector<float> colourFactors(const NoiseModel& noise, const std::array<SamplePlane, 3>& planes,
+                                 const BlockGrid& grid, const BlockGrid& chroma, const PrimaryCodes& codes);
 
 }  // namespace glenhaze::detail

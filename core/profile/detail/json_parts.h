@@ -4,7 +4,9 @@
 #include <nlohmann/json.hpp>
 #include <span>
 
+#include "core/base/json_text.h"
 #include "core/profile/evidence.h"
+#include "core/profile/finish_part.h"
 #include "core/profile/motion_parts.h"
 
 namespace glenhaze::detail {
@@ -24,5 +26,7 @@ void shutterToJson(const ShutterPart& part, nlohmann::json& out);
 ShutterPart shutterFromJson(const nlohmann::json& in);
 void stabilizationToJson(const StabilizationPart& part, nlohmann::json& out);
 StabilizationPart stabilizationFromJson(const nlohmann::json& in);
+void finishToJson(const FinishPart& part, nlohmann::json& out);
+FinishPart finishFromJson(const nlohmann::json& in);
 
 }  // namespace glenhaze::detail
