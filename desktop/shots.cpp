@@ -135,6 +135,7 @@ void takeShots(MainWindow& window, const QString& folder) {
   tour->add({[&] { window.benchPlace().stabilization().setLook(0); }, {}, {}});
   tour->add(
       {[&] {
+         session.setCurrentClip(clipNamed(session, "D3_0042"));
          window.benchPlace().setStation(BenchPlace::Finish);
          window.benchPlace().chooseShot(QStringLiteral("D3 chart.mp4"));
          window.benchPlace().finish().state().findEdges();

@@ -15,6 +15,21 @@ constexpr int kFrames = 4;     // of a clip, spread over it
 constexpr size_t kEdges = 24;  // of all
 constexpr double kHalfWay = 0.5;
 
+// What is soft in the scene itself, as a cloud or what is out of focus, says nothing of the camera: it draws
+// nothing sharper than it can, so its sharpest edges tell.
+void refuseSoftOnes(std::vector<SeenEdge>& edges) {
+  constexpr double kSharpest = 0.8, kMuchSofter = 0.6;  // of all; of those
+  std::vector<double> sharp;
+  for (const SeenEdge& e : edges)
+    if (e.response.usable()) sharp.push_back(e.response.mtf50);
+  if (sharp.empty()) return;
+  const auto at = sharp.begin() + static_cast<ptrdiff_t>(kSharpest * static_cast<double>(sharp.size() - 1));
+  std::nth_element(sharp.begin(), at, sharp.end());
+  for (SeenEdge& e : edges)
+    if (e.response.usable() && e.response.mtf50 < kMuchSofter * *at)
+      e.response.why_not = "much softer than the sharpest: it is soft in the scene itself";
+}
+
 template <typename Wanted>
 EdgeSummary summaryWhere(const std::vector<SeenEdge>& edges, Wanted wanted) {
   std::vector<EdgeResponse> some;
@@ -79,6 +94,8 @@ EdgesFinding measureEdges(std::span<const EdgesSource> sources, const Progress& 
     }
     done += 1;
   }
+  if (std::all_of(sources.begin(), sources.end(), [](const EdgesSource& s) { return s.places.empty(); }))
+    refuseSoftOnes(edges);
   EdgesFinding f = edgesFindingOf(std::move(edges));
   if (f.all.used == 0)
     throw Error(

@@ -99,6 +99,7 @@ QWidget* FinishStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
   std::tie(headline_, note_) = headline(*column);
   plot_ = new EdgePlot;
+  plot_->setMaximumHeight(220);
   column->addWidget(plot_, 1);
   form_ = new FinishForm;
   connect(form_, &FinishForm::edited, this, &FinishStation::settingsEdited);
@@ -116,6 +117,7 @@ QWidget* FinishStation::buildFindings() {
   column->addWidget(hint_);
   progress_ = progressBar();
   column->addWidget(progress_);
+  column->addStretch();
   put_ =
       putButton(tr("Keep these edges and settings in the camera's profile (Ctrl+Return). It can be undone."));
   column->addWidget(put_);
@@ -226,7 +228,8 @@ void FinishStation::showFindings() {
         tr("± %1 cycles a pixel: half of the contrast is left there. Edges overshoot by %2 ± %3.")
             .arg(QString::number(s->mtf50_sd, 'f', 2), withUnit(100 * s->overshoot, 1, QStringLiteral("%")),
                  withUnit(100 * s->overshoot_sd, 1, QStringLiteral("%")));
-    note += found ? tr("<br>from %n edge(s)", nullptr, s->used) : tr("<br>in the profile now");
+    note += found ? (s->used == 1 ? tr("<br>from one edge") : tr("<br>from %1 edges").arg(s->used))
+                  : tr("<br>in the profile now");
   }
   headline_->setText(head);
   note_->setText(note);

@@ -19,8 +19,8 @@ LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
   Columns c;
   const qreal h = row.height(), y = row.top();
   constexpr qreal kStrip = FilmStrips::kFrames * FilmStrips::kWidth, kGap = 12;
-  constexpr qreal kLength = 46, kPicture = 84, kIso = 46, kLens = 72, kShutter = 72, kNoise = 136,
-                  kSteady = 84, kFinish = 92, kState = 92;
+  constexpr qreal kLength = 46, kPicture = 84, kIso = 46, kLens = 72, kShutter = 72, kNoise = 146,
+                  kSteady = 80, kFinish = 88, kState = 90;
   c.strip = {row.left(), y + (h - FilmStrips::kHeight) / 2, kStrip, FilmStrips::kHeight};
   qreal right = row.right();
   const auto take = [&](qreal width) {

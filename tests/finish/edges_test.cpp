@@ -7,6 +7,7 @@
 #include <random>
 
 #include "core/finish/edge_response.h"
+#include "core/finish/edges_finding.h"
 #include "core/finish/finisher.h"
 #include "tests/support/footage.h"
 
@@ -169,6 +170,29 @@ TEST(SlantedEdge, ACamerasOwnSharpeningIsSeenAndTakenBack) {
   ASSERT_GT(sharpened.sharpening.amount, 0);
   Frame calm = Finisher({sharpened.sharpening, 0, 6}, {}).finish(filmed(0.7), {Chroma::C420, 8});
   EXPECT_LT(overshootIn(calm).overshoot, 0.35 * sharpened.overshoot);
+}
+
+TEST(SlantedEdge, WhatIsSoftInTheSceneIsNotTheCameras) {
+  const testing::ScratchFolder folder;
+  // A soft edge on the left, a sharp one on the right.
+  const std::string two =
+      "geq=lum='if(lt(X\\,160)\\,60+120/(1+exp(-(0.996*(X-80)+0.087*(Y-90))/2))\\,180-120/"
+      "(1+exp(-(0.996*(X-240)+0.087*(Y-90))/"
+      "0.5)))':cb=128:cr=128";
+  const ClipInfo clip = probe(testing::makeWithFfmpeg(
+      folder / "two.mkv",
+      "-f lavfi -i color=c=gray:s=320x180:r=5:d=0.4 -vf \"format=yuv420p," + two + "\" -c:v ffv1"));
+  const std::vector<EdgesSource> sources{{clip, {}}};
+  const EdgesFinding found = measureEdges(sources);
+  int soft = 0, sharp = 0;
+  for (const SeenEdge& e : found.edges) {
+    const bool left = e.response.area.x < 140;
+    soft += left && !e.response.usable() ? 1 : 0;
+    sharp += !left && e.response.usable() ? 1 : 0;
+  }
+  EXPECT_GT(soft, 0);
+  EXPECT_GT(sharp, 0);
+  EXPECT_NEAR(found.all.mtf50, 2.1773 / (2 * 9.8696 * 0.5), 0.015);
 }
 
 TEST(SlantedEdge, IsFoundInAPicture) {
