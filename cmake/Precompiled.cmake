@@ -22,3 +22,12 @@ endfunction()
 function(glenhaze_compile_quickly target)
   target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O1>)
 endfunction()
+
+# Several sources at once, for builds from nothing: headers and templates are worked through once for all of them. Off where
+# one works on the sources, for then each change would compile its neighbours too.
+option(GLENHAZE_UNITED "Compile several sources at once" OFF)
+function(glenhaze_unite target batch)
+  if(GLENHAZE_UNITED)
+    set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE ${batch})
+  endif()
+endfunction()

@@ -50,7 +50,7 @@ Answer describe(const ShutterFinding& f, const std::string& method, const ClipIn
   return answer;
 }
 
-struct SetRequest {
+struct ReadoutRequest {
   std::string readout, direction, into;
 };
 
@@ -71,7 +71,7 @@ double readoutOf(const std::string& text, const Profile& profile) {
   return *value / 100 / profile.camera.fps->value();
 }
 
-Answer setByHand(const SetRequest& r) {
+Answer setByHand(const ReadoutRequest& r) {
   Profile profile = loadProfile(r.into);
   Shutter shutter;
   shutter.readout_s = readoutOf(r.readout, profile);
@@ -184,7 +184,7 @@ void addShutter(CLI::App& app, Session& session) {
     double hz = 100;
   };
   auto* by_hand = shutter->add_subcommand("set", "Set the readout by hand");
-  auto r = std::make_shared<SetRequest>();
+  auto r = std::make_shared<ReadoutRequest>();
   by_hand->add_option("--readout-ms", r->readout, "Milliseconds, or a share of the frame interval as 45%")
       ->required();
   by_hand->add_option("--direction", r->direction, "down, up, left, right or unknown")

@@ -11,7 +11,7 @@ namespace {
 
 using nlohmann::json;
 
-struct MeasureRequest {
+struct NoiseRequest {
   double iso = 0;
   std::vector<std::string> patches, clips;
   std::string into, light;
@@ -40,7 +40,7 @@ json curveJson(const NoiseCurve& curve) {
           {"sigma_cb", curve.sigma[1]}, {"sigma_cr", curve.sigma[2]}, {"octaves", curve.octaves}};
 }
 
-Answer measure(const MeasureRequest& r) {
+Answer measure(const NoiseRequest& r) {
   if (r.locked_off && !r.patches.empty())
     throw Error(ErrorKind::BadRequest, "--static and --patch cannot be used together", "", "",
                 "A locked-off shot is measured as a whole");
@@ -147,7 +147,7 @@ void addNoise(CLI::App& app, Session& session) {
   auto* noise = app.add_subcommand("noise", "Measure noise, and tell an ISO by it");
   noise->require_subcommand(1);
   auto* verb = noise->add_subcommand("measure", "Measure the noise at one ISO");
-  auto r = std::make_shared<MeasureRequest>();
+  auto r = std::make_shared<NoiseRequest>();
   verb->add_option("--iso", r->iso, "ISO of the clips")->required()->check(finiteRange(1, 1e7));
   verb->add_option("--patch", r->patches, "Flat place as X,Y,WIDTH,HEIGHT; may be given several times")
       ->take_all()

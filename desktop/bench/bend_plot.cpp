@@ -12,7 +12,7 @@ namespace glenhaze::desktop {
 namespace {
 
 // Displacement towards the straight picture along the diagonal, px; stops at the field's edge.
-std::vector<QPointF> bendOf(const Lens& lens) {
+std::vector<QPointF> bendAcross(const Lens& lens) {
   std::vector<QPointF> curve;
   const LensMap map(lens);
   const double reach = std::hypot(lens.width, lens.height) / 2;
@@ -48,8 +48,8 @@ void BendPlot::paintEvent(QPaintEvent*) {
     p.drawText(rect(), Qt::AlignCenter, tr("nothing measured yet"));
     return;
   }
-  const auto now = bendOf(*now_);
-  const auto before = before_ && !(*before_ == *now_) ? bendOf(*before_) : std::vector<QPointF>{};
+  const auto now = bendAcross(*now_);
+  const auto before = before_ && !(*before_ == *now_) ? bendAcross(*before_) : std::vector<QPointF>{};
   double low = 0, high = 1, reach = 1;
   for (const auto* curve : {&now, &before})
     for (const QPointF& q : *curve) {
