@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "core/base/geometry.h"
+#include "core/base/parallel.h"
 #include "core/base/statistics.h"
 #include "core/lens/edges.h"
 
@@ -178,15 +179,23 @@ class WidthsOf : public cv::MinProblemSolver::Function {
   const Across& a_;
 };
 
-EdgeModel fitEdge(const Across& a) {
+// From one start, or from several where there is none to go on from.
+EdgeModel fitEdge(const Across& a, const EdgeModel* from) {
+  std::vector<EdgeModel> starts;
+  if (from != nullptr) starts.push_back(*from);
+  for (const double radius : {0.8, 1.6, 3.0})
+    if (from == nullptr) {
+      starts.emplace_back();
+      starts.back().radius = radius;
+    }
   EdgeModel best;
   double least = 1e300;
-  for (const double radius : {0.8, 1.6, 3.0}) {
-    cv::Mat x = (cv::Mat_<double>(1, 3) << 0.0, std::log(0.7), std::log(radius));
-    const cv::Mat step = (cv::Mat_<double>(1, 3) << 0.4, 0.4, 0.4);
-    const auto solver = cv::DownhillSolver::create(
-        cv::makePtr<WidthsOf>(a), step,
-        cv::TermCriteria(cv::TermCriteria::MAX_ITER + cv::TermCriteria::EPS, 400, 1e-9));
+  for (const EdgeModel& start : starts) {
+    cv::Mat x = (cv::Mat_<double>(1, 3) << start.middle, std::log(start.soft), std::log(start.radius));
+    const double away = from != nullptr ? 0.15 : 0.4;
+    const cv::Mat step = (cv::Mat_<double>(1, 3) << away, away, away);
+    const cv::TermCriteria until(cv::TermCriteria::MAX_ITER + cv::TermCriteria::EPS, 400, 1e-9);
+    const auto solver = cv::DownhillSolver::create(cv::makePtr<WidthsOf>(a), step, until);
     const double left = solver->minimize(x);
     if (left >= least) continue;
     least = left;
@@ -270,10 +279,10 @@ struct Told {
   double mtf50 = 0, overshoot = 0;
 };
 
-Told tell(const Patch& p, const Line& line, int without) {
+Told tell(const Patch& p, const Line& line, int without, const EdgeModel* from) {
   const Across a = across(p, line, without);
   Told t;
-  t.model = fitEdge(a);
+  t.model = fitEdge(a, from);
   t.edge = evenly(a, t.model);
   t.mtf = mtfOf(t.edge);
   t.mtf50 = mtf50Of(t.mtf);
@@ -301,9 +310,8 @@ double unevenness(const Told& t) {
   return std::sqrt(sum / static_cast<double>(t.edge.size()));
 }
 
-}  // namespace
-
-EdgeResponse measureEdge(std::span<const Frame> frames, const EdgeArea& area) {
+// With or without how sure it is, which takes most of the time.
+EdgeResponse measured(std::span<const Frame> frames, const EdgeArea& area, bool how_sure) {
   EdgeResponse r;
   r.area = area;
   const auto refuse = [&](const char* why) {
@@ -333,7 +341,7 @@ EdgeResponse measureEdge(std::span<const Frame> frames, const EdgeArea& area) {
   if (r.slant_deg < kLeastSlant_deg)
     return refuse("the edge runs along the pixels: tilt it by a few degrees");
   if (r.slant_deg > kMostSlant_deg) return refuse("the edge is too slanted");
-  const Told all = tell(p, *line, -1);
+  const Told all = tell(p, *line, -1, nullptr);
   r.step = std::abs(all.model.step);
   if (r.step < kLeastStep) return refuse("too little contrast");
   constexpr double kMostUneven = 0.03;
@@ -344,9 +352,10 @@ EdgeResponse measureEdge(std::span<const Frame> frames, const EdgeArea& area) {
   r.rise_px = riseOf(all.model);
   for (size_t i = 0; i < all.edge.size(); ++i)
     r.edge.emplace_back((static_cast<double>(i) + 0.5) / kBinsPerPx - kReach_px, all.edge[i]);
+  if (!how_sure) return r;
   std::vector<double> mtf50, overshoot;
   for (int g = 0; g < kGroups; ++g) {
-    const Told part = tell(p, *line, g);
+    const Told part = tell(p, *line, g, &all.model);
     mtf50.push_back(part.mtf50);
     overshoot.push_back(part.overshoot);
   }
@@ -354,6 +363,12 @@ EdgeResponse measureEdge(std::span<const Frame> frames, const EdgeArea& area) {
   r.overshoot_sd = std::max(0.001, jackknifeDeviation(overshoot));
   if (r.overshoot > 2 * r.overshoot_sd) r.sharpening = {all.model.amount, all.model.radius};
   return r;
+}
+
+}  // namespace
+
+EdgeResponse measureEdge(std::span<const Frame> frames, const EdgeArea& area) {
+  return measured(frames, area, true);
 }
 
 std::vector<EdgeArea> findSlantedEdges(const Frame& frame, size_t most) {
@@ -379,9 +394,16 @@ std::vector<EdgeArea> findSlantedEdges(const Frame& frame, size_t most) {
       area.y = static_cast<int>(std::min(a.y, b.y)) - side_y;
       area.width = static_cast<int>(std::abs(b.x - a.x)) + 2 * side_x;
       area.height = static_cast<int>(std::abs(b.y - a.y)) + 2 * side_y;
-      const EdgeResponse r = measureEdge({&frame, 1}, area);
-      if (r.usable()) found.push_back({area, r.step});
+      found.push_back({area, 0});
     }
+  parallelBlocks(static_cast<int>(found.size()), 1, [&](int first, int last) {
+    for (int i = first; i < last; ++i) {
+      Candidate& c = found[static_cast<size_t>(i)];
+      const EdgeResponse r = measured({&frame, 1}, c.area, false);
+      c.step = r.usable() ? r.step : 0;
+    }
+  });
+  std::erase_if(found, [](const Candidate& c) { return c.step <= 0; });
   std::sort(found.begin(), found.end(),
             [](const Candidate& a, const Candidate& b) { return a.step > b.step; });
   std::vector<EdgeArea> areas;

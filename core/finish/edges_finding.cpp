@@ -5,6 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/base/numbers.h"
+#include "core/base/parallel.h"
 #include "core/media/reader.h"
 
 namespace glenhaze {
@@ -87,9 +88,13 @@ EdgesFinding measureEdges(std::span<const EdgesSource> sources, const Progress& 
       if (!frame) break;
       std::vector<EdgeArea> places = source.places;
       if (places.empty()) places = findSlantedEdges(*frame, kEdges);
-      for (const EdgeArea& place : places)
-        edges.push_back({measureEdge({&*frame, 1}, place), source.clip.path.filename().string(), frame->index,
-                         fromMiddle(place, {frame->width, frame->height})});
+      std::vector<SeenEdge> seen(places.size());
+      parallelBlocks(static_cast<int>(places.size()), 1, [&](int first, int last) {
+        for (auto at = static_cast<size_t>(first); at < static_cast<size_t>(last); ++at)
+          seen[at] = {measureEdge({&*frame, 1}, places[at]), source.clip.path.filename().string(),
+                      frame->index, fromMiddle(places[at], {frame->width, frame->height})};
+      });
+      edges.insert(edges.end(), seen.begin(), seen.end());
       progress.update((done + (i + 1.0) / looked) / static_cast<double>(sources.size()));
     }
     done += 1;
