@@ -226,7 +226,7 @@ void FinishStation::showFindings() {
     head = tr("MTF50 %1").arg(QString::number(s->mtf50, 'f', 2));
     note =
         tr("± %1 cycles a pixel: half of the contrast is left there. Edges overshoot by %2 ± %3.")
-            .arg(QString::number(s->mtf50_sd, 'f', 2), withUnit(100 * s->overshoot, 1, QStringLiteral("%")),
+            .arg(QString::number(s->mtf50_sd, 'f', 3), withUnit(100 * s->overshoot, 1, QStringLiteral("%")),
                  withUnit(100 * s->overshoot_sd, 1, QStringLiteral("%")));
     note += found ? (s->used == 1 ? tr("<br>from one edge") : tr("<br>from %1 edges").arg(s->used))
                   : tr("<br>in the profile now");
