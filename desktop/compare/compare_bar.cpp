@@ -11,8 +11,8 @@ namespace glenhaze::desktop {
 CompareBar::CompareBar(QWidget* parent) : QWidget(parent), row_(new QHBoxLayout(this)) {
   row_->setContentsMargins(0, 0, 0, 0);
   clips_ = new QComboBox;
-  clips_->setMinimumWidth(185);
-  clips_->setMaximumWidth(260);
+  clips_->setMinimumWidth(112);
+  clips_->setMaximumWidth(240);
   clips_->setAccessibleName(tr("Clip"));
   connect(clips_, &QComboBox::activated, this, &CompareBar::clipChosen);
   row_->addWidget(clips_);
