@@ -24,11 +24,6 @@ struct Siting {
   }
 };
 
-template <typename T>
-float sampleOf(const Plane& plane, int x, int y) {
-  return static_cast<float>(plane.row<T>(y)[x]);
-}
-
 // A row of chroma at a height in its own rows, 8-bit codes.
 template <typename T>
 void chromaRow(const Plane& plane, float at, float unit, std::vector<float>& to) {
@@ -223,16 +218,10 @@ PixelFormat Finisher::formatBefore(PixelFormat format) {
 }
 
 Frame Finisher::finish(const Frame& frame, PixelFormat format) const {
-  PixelFormat out_format = format;
-  out_format.chroma = frame.format.chroma;
-  Frame out = makeFrameLike(frame, frame.width, frame.height);
-  if (!(out.format == out_format)) {
-    Frame reshaped = makeFrame(frame.width, frame.height, out_format);
-    Frame tagged = frame;
-    tagged.format = out_format;
-    tagged.planes = reshaped.planes;
-    out = std::move(tagged);
-  }
+  Frame out = frame;
+  out.format = format;
+  out.format.chroma = frame.format.chroma;
+  out.planes = makeFrame(frame.width, frame.height, out.format).planes;
   std::optional<Grade> grade;
   if (colour_.setsColour()) grade.emplace(colour_, frame.colour, frame.height, look_);
   const FineNoise noise = fineNoiseOf(frame);
