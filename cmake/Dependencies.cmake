@@ -5,7 +5,7 @@ pkg_check_modules(FFMPEG REQUIRED IMPORTED_TARGET
 # modules that are used are found one by one instead.
 find_path(OPENCV_INCLUDE opencv2/core.hpp PATH_SUFFIXES opencv4 REQUIRED)
 set(OPENCV_TARGETS)
-foreach(module core imgproc flann features2d calib3d video imgcodecs)
+foreach(module core imgproc flann features2d calib3d video)
   find_library(OPENCV_${module} opencv_${module} REQUIRED)
   add_library(opencv::${module} UNKNOWN IMPORTED)
   set_target_properties(opencv::${module} PROPERTIES
@@ -15,6 +15,7 @@ endforeach()
 find_package(Eigen3 REQUIRED)
 find_package(Ceres REQUIRED)
 pkg_check_modules(OPENEXR REQUIRED IMPORTED_TARGET OpenEXR)
+pkg_check_modules(EXIV2 REQUIRED IMPORTED_TARGET exiv2)
 pkg_check_modules(OPENCOLORIO REQUIRED IMPORTED_TARGET OpenColorIO)
 find_package(TBB REQUIRED)
 find_package(SQLite3 REQUIRED)

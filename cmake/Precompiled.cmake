@@ -3,7 +3,7 @@
 option(GLENHAZE_PRECOMPILED "Precompile headers" ON)
 set(PRECOMPILED_STANDARD <algorithm> <array> <chrono> <cmath> <cstdint> <filesystem> <functional> <map> <memory> <optional>
     <span> <string> <utility> <vector>)
-set(PRECOMPILED_JSON <nlohmann/json.hpp>)
+set(PRECOMPILED_JSON ${CMAKE_SOURCE_DIR}/core/base/json_text.h)
 set(PRECOMPILED_TESTS <gtest/gtest.h> <gmock/gmock.h>)
 
 function(glenhaze_precompile target)

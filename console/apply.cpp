@@ -20,7 +20,7 @@ using nlohmann::json;
 
 struct ApplyRequest {
   std::vector<std::string> profiles, clips, only, settings;
-  std::string out, size, codec = "h264", quality = "standard", sound = "keep", match;
+  std::string out, size, codec, quality = "standard", sound = "keep", match;
   double fill = 100;
   int iso = 0;
   bool overwrite = false, deinterlace = false, hold_damage = false, by_itself = false;
@@ -42,6 +42,22 @@ std::string unknownPart(const std::string& text) {
   return parts.empty() ? "No part is given" : "";
 }
 
+// These and no others, each asked for by name.
+void setParts(OutputSettings& output, const std::vector<std::string>& parts) {
+  const auto wanted = [&](const char* part) {
+    return std::find(parts.begin(), parts.end(), part) != parts.end();
+  };
+  output.lens_on = wanted("lens");
+  output.shutter_on = wanted("shutter");
+  output.noise_on = wanted("noise");
+  output.stabilization_on = wanted("stabilization");
+  output.finish_on = wanted("finish");
+  output.asked = {output.lens_on, output.shutter_on, output.noise_on, output.stabilization_on,
+                  output.finish_on};
+}
+
+}  // namespace
+
 PictureSize parseSize(const std::string& text) {
   const size_t x = text.find('x');
   const auto width = parseNumber(text.substr(0, x)),
@@ -57,6 +73,20 @@ PictureSize parseSize(const std::string& text) {
                 "Write it as 1920x1080, from 16 to 16384 px each way");
   return size;
 }
+
+CLI::Validator knownParts() {
+  return CLI::Validator([](const std::string& text) { return unknownPart(text); }, "PART,…");
+}
+
+OutputSettings partsOnly(const std::string& text) {
+  std::vector<std::string> parts;
+  addParts(text, parts);
+  OutputSettings output;
+  setParts(output, parts);
+  return output;
+}
+
+namespace {
 
 double parseShare(const std::string& key, const std::string& text, double low, double high) {
   const auto value = parseNumber(text);
@@ -133,7 +163,8 @@ bool shutterLocalOf(const ApplyRequest& request) {
 OutputSettings outputOf(const ApplyRequest& request) {
   OutputSettings output;
   output.folder = std::filesystem::absolute(request.out).lexically_normal();
-  output.encode.codec = *codecFromName(request.codec);
+  output.encode.codec = *codecFromName(request.codec.empty() ? "h264" : request.codec);
+  output.stills_stay = request.codec.empty();
   output.encode.quality = request.quality == "small"  ? Quality::Small
                           : request.quality == "high" ? Quality::High
                                                       : Quality::Standard;
@@ -142,18 +173,7 @@ OutputSettings outputOf(const ApplyRequest& request) {
                                                   : Sound::Keep;
   if (!request.size.empty()) output.size = parseSize(request.size);
   output.fill = request.fill / 100;
-  const auto wanted = [&](const char* part) {
-    return request.only.empty() ||
-           std::find(request.only.begin(), request.only.end(), part) != request.only.end();
-  };
-  output.lens_on = wanted("lens");
-  output.shutter_on = wanted("shutter");
-  output.noise_on = wanted("noise");
-  output.stabilization_on = wanted("stabilization");
-  output.finish_on = wanted("finish");
-  if (!request.only.empty())
-    output.asked = {output.lens_on, output.shutter_on, output.noise_on, output.stabilization_on,
-                    output.finish_on};
+  if (!request.only.empty()) setParts(output, request.only);
   for (const std::string& setting : request.settings) applySetting(setting, output);
   return output;
 }
@@ -291,11 +311,13 @@ void addApply(CLI::App& app, Session& session) {
   verb->add_option_function<std::string>(
           "--only", [r](const std::string& text) { addParts(text, r->only); },
           "Parts to apply, separated by commas")
-      ->check(CLI::Validator([](const std::string& text) { return unknownPart(text); }, "PART,…"))
+      ->check(knownParts())
       ->take_last();
   verb->add_option("--fill", r->fill, "0: whole picture, 100: filled frame")->check(finiteRange(0, 100));
   verb->add_option("--size", r->size, "Output size, as 1920x1080");
-  verb->add_option("--codec", r->codec, "h264, h265, prores, ffv1, png, tiff or jpeg")
+  verb->add_option(
+          "--codec", r->codec,
+          "h264, h265, prores, ffv1, png, tiff or jpeg; unless given h264, and stills stay what they are")
       ->check(CLI::IsMember({"h264", "h265", "prores", "ffv1", "png", "tiff", "jpeg"}));
   verb->add_option("--quality", r->quality, "small, standard or high")
       ->check(CLI::IsMember({"small", "standard", "high"}));

@@ -41,6 +41,8 @@ void addShutter(CLI::App& app, Session& session);
 void addMotion(CLI::App& app, Session& session);
 void addNoise(CLI::App& app, Session& session);
 void addProfile(CLI::App& app, Session& session);
+/// Overlays on a clip: part of "lens".
+void addOverlay(CLI::App& lens, Session& session);
 void addFinish(CLI::App& app, Session& session);
 void addApply(CLI::App& app, Session& session);
 void addRun(CLI::App& app, Session& session);
@@ -92,6 +94,13 @@ auto* settingsOfPart(Profile& profile) {
 std::array<int, 4> parsePlace(const std::string& text);
 
 std::vector<std::filesystem::path> toPaths(const std::vector<std::string>& names);
+
+/// A list of parts of a profile, separated by commas; as a check and as output settings with these parts
+/// only.
+CLI::Validator knownParts();
+OutputSettings partsOnly(const std::string& parts);
+/// "1920x1080". Throws Error(BadRequest).
+PictureSize parseSize(const std::string& text);
 
 /// For options that are numbers: the usual check of a range lets "nan" pass.
 CLI::Validator finiteRange(double low, double high);

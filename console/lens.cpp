@@ -625,6 +625,7 @@ void addLens(CLI::App& app, Session& session) {
   addMap(*lens, session);
   addStMap(*lens, session);
   addWater(*lens, session);
+  addOverlay(*lens, session);
 }
 
 }  // namespace glenhaze::console

@@ -2,6 +2,7 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/numbers.h"
+#include "core/motion/path_gltf.h"
 #include "core/motion/readout.h"
 #include "core/pipeline/clip_motion.h"
 #include "core/profile/edit.h"
@@ -162,7 +163,8 @@ Answer analyse(const std::string& profile_file, const std::string& file, const s
     answer.text = csv;
     return answer;
   }
-  writeFileAtomically(out, csv);
+  writeFileAtomically(out,
+                      out.ends_with(".gltf") ? pathToGltf(motion.finding.path, s.frames, request.lens) : csv);
   answer.json["written"] = out;
   answer.text = describeMotion(motion) + "\n" + s.hold_reason + "\n";
   for (const std::string& warning : motion.finding.warnings) answer.text += "  " + warning + "\n";
@@ -230,7 +232,9 @@ void addMotion(CLI::App& app, Session& session) {
   verb->add_option("--profile", t->profile, "Profile with the lens, and the shutter if it is known")
       ->required();
   verb->add_option("--log", t->log, "Motion log as CSV: t,x,y,z in seconds and rad per second");
-  verb->add_option("--out", t->out, "CSV file; standard output when not given");
+  verb->add_option(
+      "--out", t->out,
+      "CSV file, or glTF by its ending (.gltf): as filmed and steadied; standard output when not given");
   verb->add_option("CLIP", t->clip, "Footage file")->required();
   verb->callback(
       [t, &session] { session.verb = [t] { return analyse(t->profile, t->clip, t->log, t->out); }; });

@@ -56,6 +56,8 @@ Answer exportProfile(const std::string& file, const std::string& format, const s
   const Profile profile = loadProfile(file);
   if (format == "opencv")
     writeFileAtomically(out, toOpenCvYaml(profile));
+  else if (format == "noise-csv")
+    writeFileAtomically(out, noiseTableCsv(profile));
   else
     writeFileAtomically(out, profileToJson(profile));
   Answer answer;
@@ -127,7 +129,9 @@ void addProfile(CLI::App& app, Session& session) {
   auto format = std::make_shared<std::string>();
   auto target = std::make_shared<std::string>();
   auto source = std::make_shared<std::string>();
-  out->add_option("--as", *format, "opencv or json")->required()->check(CLI::IsMember({"opencv", "json"}));
+  out->add_option("--as", *format, "opencv, json or noise-csv")
+      ->required()
+      ->check(CLI::IsMember({"opencv", "json", "noise-csv"}));
   out->add_option("--out", *target, "File to write")->required();
   out->add_option("PROFILE", *source, "Profile file")->required();
   out->callback([=, &session] { session.verb = [=] { return exportProfile(*source, *format, *target); }; });

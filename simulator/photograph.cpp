@@ -1,10 +1,12 @@
 #include "simulator/photograph.h"
 
 #include <algorithm>
-#include <opencv2/imgcodecs.hpp>
 #include <opencv2/imgproc.hpp>
 
 #include "core/base/error.h"
+#include "core/frame/rgb.h"
+#include "core/media/clip_info.h"
+#include "core/media/reader.h"
 
 namespace glenhaze::sim {
 
@@ -26,11 +28,11 @@ int mirrored(int i, int count) {
 }  // namespace
 
 std::shared_ptr<const Photograph> Photograph::read(const std::filesystem::path& path) {
-  const cv::Mat coded = cv::imread(path.string(), cv::IMREAD_COLOR);
-  if (coded.empty())
-    throw Error(ErrorKind::Unreadable, "This photograph cannot be read", path.string(), "",
-                "Use a JPEG or PNG");
-  cv::Mat linear;
+  const Frame frame = readFrame(probe(path), 0);
+  ScreenPicture picture = toScreen(frame, frame.width, frame.height);
+  const cv::Mat padded(frame.height, frame.width, CV_8UC4, picture.bgrx.data());
+  cv::Mat coded, linear;
+  cv::cvtColor(padded, coded, cv::COLOR_BGRA2BGR);
   coded.convertTo(linear, CV_32FC3, 1 / 255.0);
   linear.forEach<cv::Vec3f>([](cv::Vec3f& p, const int*) {
     for (int c = 0; c < 3; ++c) p[c] = linearFrom(p[c]);

@@ -5,6 +5,8 @@
 
 #include "core/base/utf8.h"
 
+template class nlohmann::basic_json<>;
+
 namespace glenhaze {
 
 using nlohmann::json;

@@ -11,6 +11,9 @@
 #include <string_view>
 #include <utility>
 
+// Made once, in json_text.cpp: each source that made its own would take seconds longer to compile.
+extern template class nlohmann::basic_json<>;
+
 namespace glenhaze {
 
 /// Nesting that our files may have; the library's own functions recurse once a level.

@@ -73,7 +73,8 @@ bool isStillName(const fs::path& path) {
 
 std::optional<SequencePattern> sequenceFromPattern(const fs::path& path) {
   std::error_code code;
-  if (!isStillName(path) || fs::exists(path, code)) return std::nullopt;
+  const bool picture = isStillName(path) || lowerExtension(path) == ".exr";
+  if (!picture || fs::exists(path, code)) return std::nullopt;
   const auto parts = splitPattern(path.filename().string());
   if (!parts) return std::nullopt;
   const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");

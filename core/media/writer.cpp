@@ -18,6 +18,8 @@
 #include "core/media/detail/companion.h"
 #include "core/media/detail/ffmpeg.h"
 #include "core/media/reader.h"
+#include "core/media/sequence.h"
+#include "core/media/still_metadata.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
@@ -151,6 +153,7 @@ struct ClipWriter::State {
   void encode(const AVFrame* frame);
   std::string verify() const;
   std::string verifySequence() const;
+  void carryMetadata();
   // Where there is no tag of ours that turns a picture, its pixels are turned upright instead.
   bool uprights() const { return isStillCodec(settings.codec) || settings.codec == Codec::Ffv1; }
   Frame upright(const Frame& frame) const {
@@ -298,6 +301,29 @@ void ClipWriter::State::encode(const AVFrame* frame) {
   if (code != AVERROR(EAGAIN) && code != AVERROR_EOF) throwWriting(final_path, code);
 }
 
+// Of each still, from the one that it was made of. What cannot be carried over is said, and the picture
+// stays.
+void ClipWriter::State::carryMetadata() {
+  if (!isStillCodec(settings.codec) || source.kind == ClipKind::Film) return;
+  const PictureSize size{codec->width, codec->height};
+  const auto sequence = sequenceFromPattern(source.path);
+  try {
+    if (!folderOutput()) {
+      carryStillMetadata(source.path, temporary, size);
+      return;
+    }
+    std::vector<fs::path> made;
+    for (const auto& entry : fs::directory_iterator(temporary)) made.push_back(entry.path());
+    std::sort(made.begin(), made.end());
+    for (size_t i = 0; sequence && i < made.size(); ++i)
+      carryStillMetadata(
+          sequenceFile(source.path, sequence->first + static_cast<int>(range.first) + static_cast<int>(i)),
+          made[i], size);
+  } catch (const Error& error) {
+    say("date, camera and place could not be carried over (" + error.why() + ")");
+  }
+}
+
 std::string ClipWriter::State::verifySequence() const {
   int64_t files = 0;
   for (const auto& entry : fs::directory_iterator(temporary)) files += entry.file_size() > 0 ? 1 : 0;
@@ -406,6 +432,7 @@ WriteResult ClipWriter::finish() {
     if (code >= 0) code = closed;
   }
   if (code < 0) throwWriting(s.final_path, code);
+  s.carryMetadata();
   const std::string checked = s.verify();
   // Asked again: hours may have passed.
   requireFree(s.place, s.own);

@@ -5,6 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/base/numbers.h"
 #include "core/profile/detail/calibration_text.h"
 
 namespace glenhaze {
@@ -32,6 +33,26 @@ ProfileSet loadProfiles(const std::vector<fs::path>& folders) {
     }
   }
   return set;
+}
+
+std::string noiseTableCsv(const Profile& profile) {
+  const auto curves = profile.noise ? profile.noise->curves() : std::vector<NoiseCurve>{};
+  if (curves.empty())
+    throw Error(ErrorKind::Unreadable, "There are no noise curves in the profile", profile.path.string(), "",
+                "Measure the noise first");
+  std::string text = "iso,light,level,sigma_y,sigma_cb,sigma_cr\n";
+  for (const NoiseCurve& curve : curves) {
+    // RFC 4180: within quotes, each of its own twice.
+    std::string quoted = "\"";
+    for (const char c : curve.light) quoted += c == '"' ? "\"\"" : std::string(1, c);
+    quoted += '"';
+    for (size_t i = 0; i < curve.level.size(); ++i) {
+      text += fixedText(curve.iso, 0) + "," + quoted + "," + fixedText(curve.level[i], 3);
+      for (const auto& sigma : curve.sigma) text += "," + fixedText(i < sigma.size() ? sigma[i] : 0, 4);
+      text += "\n";
+    }
+  }
+  return text;
 }
 
 std::string toOpenCvYaml(const Profile& profile) {

@@ -27,6 +27,10 @@ ProfileSet loadProfiles(const std::vector<std::filesystem::path>& folders);
 /// Throws Error(BadRequest) for models that OpenCV does not have.
 std::string toOpenCvYaml(const Profile& profile);
 
+/// The noise curves as a table: iso,light,level,sigma_y,sigma_cb,sigma_cr, in 8-bit code values. Throws
+/// Error(Unreadable) where there are none.
+std::string noiseTableCsv(const Profile& profile);
+
 /// Reads such a file (YAML, XML or JSON). `camera`: what to call it. Throws Error(Unreadable).
 Profile fromOpenCvFile(const std::filesystem::path& path, const CameraMode& camera);
 

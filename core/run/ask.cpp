@@ -69,6 +69,23 @@ FlickerPath flickerOf(const ClipPlan& plan, FactStore& store, const Progress& pr
   return found;
 }
 
+ClipPlan answered(const ClipPlan& plan, FactStore& store, const Progress& progress) {
+  ClipFacts facts = plan.facts;
+  if (!facts.id.exists()) facts.id = fileIdOf(plan.info.path);
+  const MissingFacts& missing = plan.decision.missing;
+  if (!missing.any()) return planAgain(plan, std::move(facts));
+  recall(store, facts);
+  if (missing.noise() && !facts.noise.contains(missing.question)) {
+    facts.noise[missing.question] = askNoise(plan, partOf(progress, 0, missing.own_lens ? 0.5 : 1));
+    remember(store, facts, missing.question);
+  }
+  if (missing.own_lens && !facts.lens) {
+    facts.lens = askLens(plan, partOf(progress, missing.noise() ? 0.5 : 0, 1));
+    rememberLens(store, facts);
+  }
+  return planAgain(plan, std::move(facts));
+}
+
 Prepared prepare(const ClipPlan& plan, FactStore& store, std::vector<std::string>& notes,
                  const Progress& progress) {
   Prepared prepared;

@@ -17,6 +17,10 @@ LensFact askLens(const ClipPlan& plan, const Progress& progress = {});
 /// The flicker of a clip: from the store where it is known, else measured and kept there. Throws as above.
 FlickerPath flickerOf(const ClipPlan& plan, FactStore& store, const Progress& progress = {});
 
+/// The plan with everything found out that its decision is missing: once, and kept in the store. Throws as
+/// above.
+ClipPlan answered(const ClipPlan& plan, FactStore& store, const Progress& progress = {});
+
 /// What the stages of a complete treatment need to know of the pictures; `notes` gets sentences about it.
 /// Throws as above.
 Prepared prepare(const ClipPlan& plan, FactStore& store, std::vector<std::string>& notes,

@@ -215,29 +215,11 @@ FactStore& Batch::factsOf(const fs::path& shoot) {
   return *store;
 }
 
-// What is missing is found out, once, and kept; then it is decided.
-ClipPlan Batch::decided(const ClipPlan& plan, const Progress& progress) {
-  ClipFacts facts = plan.facts;
-  if (!facts.id.exists()) facts.id = fileIdOf(plan.info.path);
-  if (!plan.decision.missing.any()) return planAgain(plan, std::move(facts));
-  FactStore& store = factsOf(plan.basis->shoot.path);
-  recall(store, facts);
-  const MissingFacts& missing = plan.decision.missing;
-  if (missing.noise() && !facts.noise.contains(missing.question)) {
-    facts.noise[missing.question] = askNoise(plan, partOf(progress, 0, missing.own_lens ? 0.5 : 1));
-    remember(store, facts, missing.question);
-  }
-  if (missing.own_lens && !facts.lens) {
-    facts.lens = askLens(plan, partOf(progress, missing.noise() ? 0.5 : 0, 1));
-    rememberLens(store, facts);
-  }
-  return planAgain(plan, std::move(facts));
-}
-
 void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
   // Looking at the pictures first takes a tenth of the time, or so.
   constexpr double kAsking = 0.05;
-  const auto made = std::make_shared<ClipPlan>(decided(*item.plan, progressOf(index, stop, 0, kAsking)));
+  const auto made = std::make_shared<ClipPlan>(
+      answered(*item.plan, factsOf(item.plan->basis->shoot.path), progressOf(index, stop, 0, kAsking)));
   ClipPlan& plan = *made;
   item.plan = made;
   if (!plan.refusal.empty()) {

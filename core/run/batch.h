@@ -75,7 +75,6 @@ class Batch {
   void renderInto(RunItem& item, int index, const std::stop_token& stop);
   void renderAs(RunItem& item, ClipPlan& plan, int index, const std::stop_token& stop,
                 const std::string& fingerprint, Standing standing);
-  ClipPlan decided(const ClipPlan& plan, const Progress& progress);
   FactStore& factsOf(const std::filesystem::path& shoot);
   Progress progressOf(int index, std::stop_token stop, double from, double to);
   RunRecord& recordOf(const std::filesystem::path& folder);

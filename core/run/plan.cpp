@@ -56,7 +56,7 @@ void fillJob(ClipPlan& plan, const Shoot& shoot) {
   RenderJob& job = plan.job;
   job.clip = plan.info;
   job.correction = correctionOf(t);
-  job.encode = shoot.output.encode;
+  job.encode = encodingOf(shoot.output, plan.info);
   job.fields = t.fields;
   job.damage = t.damage;
   job.range = plan.clip.range ? std::optional(t.range) : std::nullopt;
@@ -134,7 +134,7 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipFacts> f
     ClipPlan& plan = plans.back();
     if (plan.info.width <= 0) continue;
     plan.job.place.guard = guard;
-    plan.job.place.path = outputName(folder, plan.info, shoot.output.encode, *guard, taken);
+    plan.job.place.path = outputName(folder, plan.info, encodingOf(shoot.output, plan.info), *guard, taken);
   }
   return plans;
 }

@@ -180,7 +180,7 @@ std::optional<Finishing> finishingOf(const Case& c) {
   return does ? std::optional(f) : std::nullopt;
 }
 
-void encodingOf(const EncodeSettings& encode, Treatment& t) {
+void encode(const EncodeSettings& encode, Treatment& t) {
   t.codec = encode.codec;
   t.sound = encode.sound;
   // What a codec has no use for must not make an output out of date.
@@ -206,7 +206,7 @@ Treatment treatmentOf(const Case& c, const IsoCurve& curve) {
   t.damage = damageOf(c.clip);
   t.range = c.clip.range.value_or(FrameRange{0, c.info().frames});
   t.range.last = std::min(t.range.last, c.info().frames);
-  encodingOf(c.output().encode, t);
+  encode(encodingOf(c.output(), c.info()), t);
   return t;
 }
 

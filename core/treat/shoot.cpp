@@ -144,9 +144,24 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   return clip;
 }
 
+}  // namespace
+
+EncodeSettings encodingOf(const OutputSettings& output, const ClipInfo& clip) {
+  EncodeSettings encode = output.encode;
+  if (clip.kind == ClipKind::Film || isStillCodec(encode.codec) || !output.stills_stay) return encode;
+  encode.codec = clip.codec == "mjpeg" ? Codec::Jpeg : clip.codec == "tiff" ? Codec::Tiff : Codec::Png;
+  // No worse than it came.
+  encode.quality = Quality::High;
+  encode.bit_rate.reset();
+  return encode;
+}
+
+namespace {
+
 void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
   out["folder"] = nameFrom(o.folder, folder);
   out["codec"] = codecName(o.encode.codec);
+  out["stills"] = o.stills_stay ? "stay" : "films";
   out["quality"] = kQualities[static_cast<size_t>(o.encode.quality)];
   out["sound"] = kSounds[static_cast<size_t>(o.encode.sound)];
   out.erase("bit_rate");
@@ -167,6 +182,7 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   const auto codec = codecFromName(in.value("codec", "h264"));
   if (!codec) throw std::invalid_argument("output.codec is not known: " + in.value("codec", ""));
   o.encode.codec = *codec;
+  o.stills_stay = in.value("stills", "stay") != std::string("films");
   o.encode.quality =
       static_cast<Quality>(indexOf(kQualities, in.value("quality", "standard"), "output.quality"));
   o.encode.sound = static_cast<Sound>(indexOf(kSounds, in.value("sound", "keep"), "output.sound"));

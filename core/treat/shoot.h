@@ -27,6 +27,8 @@ struct AskedParts {
 struct OutputSettings {
   std::filesystem::path folder;  ///< empty: "rendered" beside the shoot
   EncodeSettings encode;
+  /// Stills and sequences stay what they are where `encode` is for films; else they become such films.
+  bool stills_stay = true;
   PictureSize size;        ///< 0 × 0: each clip's own
   double fill = 1;         ///< 0..1
   double lens_amount = 1;  ///< 0..1
@@ -37,6 +39,9 @@ struct OutputSettings {
   bool finish_on = true;
   AskedParts asked;  ///< not kept in the file
 };
+
+/// What one clip is encoded as.
+EncodeSettings encodingOf(const OutputSettings& output, const ClipInfo& clip);
 
 struct ShootClip {
   std::filesystem::path path;          ///< absolute

@@ -136,7 +136,8 @@ QLabel* makeLabel(int pixels, bool bold, QColor colour) {
 }  // namespace
 
 ShootPlace::ShootPlace(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), model_(session) {
+    : QWidget(parent), session_(session), model_(session), hand_over_(session, this) {
+  connect(&hand_over_, &HandOverMenu::said, this, [this](const QString& text) { summary_->setText(text); });
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(0, 0, 0, 0);
   layout->setSpacing(0);
@@ -326,6 +327,7 @@ void ShootPlace::showMenu(const QPoint& at) {
     change(first.hold_damage ? tr("Render only if undamaged") : tr("Render what is readable, if damaged"),
            [on = !first.hold_damage](ShootClip& c) { c.hold_damage = on; });
   menu.addSeparator();
+  hand_over_.fill(*menu.addMenu(tr("Hand over")), clips.front());
   menu.addAction(tr("Remove from the shoot"), this, [=, this] {
     session_.edit(tr("Remove from the shoot"), [&](Shoot& shoot) {
       auto sorted = clips;

@@ -7,6 +7,7 @@
 #include "desktop/background.h"
 #include "desktop/session.h"
 #include "desktop/shoot/film_strips.h"
+#include "desktop/shoot/hand_over_menu.h"
 #include "desktop/shoot/ledger_model.h"
 
 class QLabel;
@@ -26,7 +27,9 @@ class ShootPlace : public QWidget {
   /// Tells the ISO of clips by their own noise, in the background; where it cannot be told the ledger says
   /// so.
   void estimateIsoOf(const std::vector<int>& clips);
-  bool busy() const { return telling_.busy(); }
+  bool busy() const { return telling_.busy() || hand_over_.busy(); }
+  HandOverMenu& handOver() { return hand_over_; }
+  QLabel* summary() const { return summary_; }
   QListView* ledger() const { return ledger_; }
   const LedgerModel& model() const { return model_; }
 
@@ -61,6 +64,7 @@ class ShootPlace : public QWidget {
   Session& session_;
   LedgerModel model_;
   FilmStrips strips_;
+  HandOverMenu hand_over_;
   QListView* ledger_ = nullptr;
   QStackedWidget* stack_ = nullptr;
   QLabel *title_ = nullptr, *summary_ = nullptr, *covered_ = nullptr, *time_ = nullptr, *disk_ = nullptr;

@@ -2,7 +2,6 @@
 #include <gtest/gtest.h>
 
 #include <fstream>
-#include <opencv2/imgcodecs.hpp>
 #include <opencv2/imgproc.hpp>
 #include <random>
 
@@ -108,14 +107,13 @@ TEST(Believed, ReadoutFromAFlickeringLamp) {
 }
 
 // Uprights of all widths: what lies along the middle of a photograph, drawn out from top to bottom.
-std::filesystem::path uprightsOf(const std::filesystem::path& photograph, const std::filesystem::path& to) {
-  const cv::Mat picture = cv::imread(photograph.string(), cv::IMREAD_GRAYSCALE);
+cv::Mat uprightsOf(const std::filesystem::path& photograph) {
+  const cv::Mat picture = testing::greyOf(photograph);
   cv::Mat line, uprights;
   cv::reduce(picture.rowRange(picture.rows / 2 - 8, picture.rows / 2 + 8), line, 0, cv::REDUCE_AVG, CV_32F);
   line.convertTo(line, CV_8U);
   cv::repeat(line, picture.rows, 1, uprights);
-  cv::imwrite(to.string(), uprights);
-  return to;
+  return uprights;
 }
 
 TEST(Believed, ReadoutFromAPan) {
@@ -134,7 +132,7 @@ TEST(Believed, ReadoutFromAPan) {
       }());
     };
     const std::string label = c.label + ", by " + fixedText(degrees, 0) + "°";
-    c.filming.photograph = uprightsOf(c.filming.photograph, folder / "uprights.png");
+    c.filming.drawn = uprightsOf(c.filming.photograph);
     const testing::FilmedPhotograph film(c.filming);
     std::vector<Frame> frames;
     for (int f = 0; f < 26; ++f) frames.push_back(film.frame(f));

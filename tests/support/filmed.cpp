@@ -1,10 +1,11 @@
 #include "tests/support/filmed.h"
 
 #include <opencv2/calib3d.hpp>
-#include <opencv2/imgcodecs.hpp>
 #include <opencv2/imgproc.hpp>
-#include <stdexcept>
 
+#include "core/frame/rgb.h"
+#include "core/media/clip_info.h"
+#include "core/media/reader.h"
 #include "tests/support/motion.h"
 
 namespace glenhaze::testing {
@@ -18,6 +19,12 @@ constexpr double kBack_m = 4;
 constexpr double kBlur = 0.5 * kSide;  // samples
 
 }  // namespace
+
+cv::Mat greyOf(const std::filesystem::path& photograph) {
+  const Frame frame = readFrame(probe(photograph), 0);
+  std::vector<uint8_t> luma = luma8(frame);
+  return cv::Mat(frame.height, frame.width, CV_8U, luma.data()).clone();
+}
 
 FilmingLens::FilmingLens(const Lens& brown_conrady) : lens(brown_conrady) {
   std::vector<cv::Point2d> pixels, undistorted;
@@ -48,15 +55,13 @@ Filming inHand(const std::filesystem::path& photograph, std::shared_ptr<const Fi
 }
 
 FilmedPhotograph::FilmedPhotograph(Filming filming) : filming_(std::move(filming)) {
-  back_ = layerOf(filming_.photograph, kBack_m);
-  if (filming_.front) front_ = layerOf(filming_.front->photograph, filming_.front->distance_m);
+  back_ = layerOf(filming_.drawn.empty() ? greyOf(filming_.photograph) : filming_.drawn, kBack_m);
+  if (filming_.front) front_ = layerOf(greyOf(filming_.front->photograph), filming_.front->distance_m);
 }
 
-FilmedPhotograph::Layer FilmedPhotograph::layerOf(const std::filesystem::path& photograph,
-                                                  double distance_m) const {
+FilmedPhotograph::Layer FilmedPhotograph::layerOf(const cv::Mat& picture, double distance_m) const {
   Layer layer;
-  layer.picture = cv::imread(photograph.string(), cv::IMREAD_GRAYSCALE);
-  if (layer.picture.empty()) throw std::runtime_error("no photograph: " + photograph.string());
+  layer.picture = picture;
   // As fine as the samples in the middle of the picture.
   const double wanted = kWidthOverFocal * filming_.lens->lens.fx * kSide;
   if (layer.picture.cols > wanted)
@@ -80,17 +85,24 @@ cv::Mat FilmedPhotograph::seen(const Layer& layer, double distance_m, double spe
       const RotationMatrix turn = matrixOf(filming_.turning(t));
       const double zoom = filming_.zoom ? filming_.zoom(t) : 1;
       const Point place = filming_.place ? filming_.place(t) : Point{};
+      // Where each ray meets the plane, and which pixel of the photograph that is; written so that the
+      // compiler takes several at once.
+      const Ray ex = turn * Ray{1 / zoom, 0, 0}, ey = turn * Ray{0, 1 / zoom, 0}, ez = turn * Ray{0, 0, 1};
+      const double right =
+                       (layer.picture.cols - 1) / 2.0 + layer.px_per_m * (place.x - speed * distance_m * t),
+                   down = (layer.picture.rows - 1) / 2.0 + layer.px_per_m * place.y,
+                   px = layer.px_per_m * distance_m;
+      const double* ray = rays.ptr<double>(y);
+      auto* to = map.ptr<float>(y);
       for (int x = 0; x < map.cols; ++x) {
-        const auto& ray = rays.at<cv::Vec2d>(y, x);
-        const Ray world = turn * Ray{ray[0] / zoom, ray[1] / zoom, 1};
-        const Point hit = place + Point{world.x, world.y} * (distance_m / world.z);
-        const Point on = hit - Point{speed * distance_m * t, 0};
-        map.at<cv::Vec2f>(y, x) = {
-            static_cast<float>(layer.px_per_m * on.x + (layer.picture.cols - 1) / 2.0),
-            static_cast<float>(layer.px_per_m * on.y + (layer.picture.rows - 1) / 2.0)};
-        if (covered != nullptr)
-          covered->at<float>(y, x) = hit.y > filming_.front->top * distance_m ? 1.0F : 0.0F;
+        const double u = ray[2 * x], v = ray[2 * x + 1];
+        const double scale = px / (ex.z * u + ey.z * v + ez.z);
+        to[2 * x] = static_cast<float>(right + scale * (ex.x * u + ey.x * v + ez.x));
+        to[2 * x + 1] = static_cast<float>(down + scale * (ex.y * u + ey.y * v + ez.y));
       }
+      if (covered == nullptr) continue;
+      const double edge = (layer.picture.rows - 1) / 2.0 + layer.px_per_m * filming_.front->top * distance_m;
+      for (int x = 0; x < map.cols; ++x) covered->at<float>(y, x) = to[2 * x + 1] > edge ? 1.0F : 0.0F;
     }
   });
   cv::Mat fine;

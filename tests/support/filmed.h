@@ -32,8 +32,12 @@ struct Front {
   double speed = 0;  ///< of its own, m per second to the right for each m away
 };
 
+/// Its luma, 8 bit.
+cv::Mat greyOf(const std::filesystem::path& photograph);
+
 struct Filming {
   std::filesystem::path photograph;
+  cv::Mat drawn;  ///< 8 bit, filmed instead of the photograph
   std::shared_ptr<const FilmingLens> lens;
   double readout_s = 0;  ///< scanned down
   double fps = 30;
@@ -63,7 +67,7 @@ class FilmedPhotograph {
     cv::Mat picture;      // grey, about as fine as what is sampled from it
     double px_per_m = 1;  // of its plane
   };
-  Layer layerOf(const std::filesystem::path& photograph, double distance_m) const;
+  Layer layerOf(const cv::Mat& picture, double distance_m) const;
   cv::Mat seen(const Layer& layer, double distance_m, double speed, int64_t index, cv::Mat* covered) const;
   Layer back_, front_;
 };

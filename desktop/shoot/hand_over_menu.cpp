@@ -1,0 +1,181 @@
+#include "desktop/shoot/hand_over_menu.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPushButton>
+#include <QSpinBox>
+
+#include "core/base/error.h"
+
+namespace glenhaze::desktop {
+
+namespace {
+
+// A name that can be typed, or chosen with the mouse.
+class FileField : public QWidget {
+ public:
+  FileField(const QString& name, const QString& kinds, bool is_new) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    edit_ = new QLineEdit(name);
+    edit_->setMinimumWidth(340);
+    auto* choose = new QPushButton(tr("Choose…"));
+    row->addWidget(edit_, 1);
+    row->addWidget(choose);
+    setFocusProxy(edit_);
+    connect(choose, &QPushButton::clicked, this, [this, kinds, is_new] {
+      // Whether one may be replaced is asked in the form.
+      const QString chosen = is_new ? QFileDialog::getSaveFileName(this, {}, edit_->text(), kinds, nullptr,
+                                                                   QFileDialog::DontConfirmOverwrite)
+                                    : QFileDialog::getOpenFileName(this, {}, edit_->text(), kinds);
+      if (!chosen.isEmpty()) edit_->setText(chosen);
+    });
+  }
+  std::filesystem::path path() const { return edit_->text().trimmed().toStdString(); }
+  QLineEdit* line() const { return edit_; }
+
+ private:
+  QLineEdit* edit_;
+};
+
+QString kindsOfPictures() {
+  return HandOverMenu::tr(
+      "Pictures and films with transparency (*.png *.tif *.tiff *.exr *.mov);;All files (*)");
+}
+
+}  // namespace
+
+HandOverMenu::HandOverMenu(Session& session, QWidget* window)
+    : QObject(window), session_(session), window_(window) {
+  connect(&work_, &Background::progressed, this,
+          [this](double share) { Q_EMIT said(tr("%1: %2 %").arg(doing_).arg(qRound(100 * share))); });
+  connect(&work_, &Background::changed, this, [this] {
+    if (!work_.busy() && !work_.trouble().isEmpty()) Q_EMIT said(work_.trouble());
+  });
+}
+
+void HandOverMenu::fill(QMenu& menu, int clip) {
+  menu.addAction(tr("Straightened plate to draw on…"), this, [=, this] { ask(clip, Kind::Plate); });
+  menu.addAction(tr("Lay a drawing back onto the footage…"), this, [=, this] { ask(clip, Kind::Overlay); });
+  if (work_.busy())
+    menu.addAction(tr("Stop what is being written"), this, [this] {
+      work_.stop();
+      Q_EMIT said(tr("Stopped; nothing is left half-written."));
+    });
+}
+
+void HandOverMenu::ask(int clip, Kind kind) {
+  const ClipPlan plan = session_.plans()[static_cast<size_t>(clip)];
+  const auto folder = session_.shoot().outputFolder();
+  const QString stem = QString::fromStdString((folder / plan.info.path.stem()).string());
+  QDialog dialog(window_);
+  dialog.setWindowTitle(kind == Kind::Plate ? tr("Straightened plate") : tr("Lay a drawing back"));
+  auto* form = new QFormLayout(&dialog);
+  FileField* from = nullptr;
+  if (kind == Kind::Overlay) {
+    from = new FileField({}, kindsOfPictures(), false);
+    from->line()->setPlaceholderText(tr("a picture, name_%04d.png, or a film"));
+    form->addRow(tr("Drawing"), from);
+  }
+  auto* as = new QComboBox;
+  as->addItem(tr("as the clip is rendered now"));
+  as->addItem(tr("by its lens alone: as the maps of the lens"));
+  as->setToolTip(tr("Drawings belong on the plate that was made the same way"));
+  form->addRow(kind == Kind::Plate ? tr("Picture") : tr("Drawn on the picture"), as);
+  auto* room = new QSpinBox;
+  auto* first = new QCheckBox(tr("the first frame only"));
+  if (kind == Kind::Plate) {
+    room->setRange(0, 200);
+    room->setValue(10);
+    room->setSuffix(QStringLiteral("\u2009%"));
+    room->setToolTip(tr("How much further than the picture one can draw, at each edge"));
+    form->addRow(tr("Room at the edges"), room);
+    form->addRow({}, first);
+  }
+  auto* alpha = new QComboBox;
+  alpha->addItems({tr("as is usual for the file"), tr("straight"), tr("multiplied into the colours")});
+  form->addRow(tr("Transparency"), alpha);
+  const bool still = plan.info.frames <= 1;
+  auto* to = new FileField(stem + (kind == Kind::Plate ? tr("-plate") : tr("-drawing")) +
+                               (still ? QStringLiteral(".png") : QStringLiteral(".mov")),
+                           kindsOfPictures(), true);
+  to->setToolTip(
+      tr("The ending decides: .png, .tif, .exr, name_%04d.png for a sequence, .mov for ProRes 4444"));
+  form->addRow(tr("Write to"), to);
+  auto* over = new QCheckBox(tr("replace what has this name"));
+  form->addRow({}, over);
+  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+  for (QAbstractButton* button : buttons->buttons()) button->setIcon({});
+  buttons->button(QDialogButtonBox::Ok)
+      ->setText(kind == Kind::Plate ? tr("Write the plate") : tr("Lay it back"));
+  form->addRow(buttons);
+  connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+  connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+  if (dialog.exec() != QDialog::Accepted) return;
+  Choice choice;
+  choice.as = as->currentIndex() == 0 ? As::Rendered : As::LensAlone;
+  choice.room = room->value() / 100.0;
+  choice.first_only = first->isChecked();
+  choice.files.from = from != nullptr ? from->path() : std::filesystem::path();
+  choice.files.to = to->path();
+  if (alpha->currentIndex() > 0)
+    choice.files.alpha = alpha->currentIndex() == 1 ? AlphaKind::Straight : AlphaKind::Premultiplied;
+  choice.files.fps = plan.info.fps;
+  choice.files.overwrite = over->isChecked();
+  kind == Kind::Plate ? makePlate(clip, choice) : layBackOnto(clip, choice);
+}
+
+void HandOverMenu::makePlate(int clip, const Choice& choice) {
+  begin(clip, choice, tr("Writing the plate"),
+        [choice](const HandOver& how, const ClipPlan& plan, const Progress& progress) {
+          FrameRange frames = choice.as == As::Rendered ? how.range() : FrameRange{0, plan.info.frames};
+          if (choice.first_only) frames.last = frames.first + 1;
+          return writePlate(how, plan.info, frames, choice.room, choice.files, progress);
+        });
+}
+
+void HandOverMenu::layBackOnto(int clip, const Choice& choice) {
+  begin(clip, choice, tr("Laying the drawing back"),
+        [choice](const HandOver& how, const ClipPlan&, const Progress& progress) {
+          return layBack(how, choice.files, progress);
+        });
+}
+
+void HandOverMenu::begin(
+    int clip, const Choice& choice, const QString& doing,
+    const std::function<HandedOver(const HandOver&, const ClipPlan&, const Progress&)>& work) {
+  const ClipPlan plan = session_.plans()[static_cast<size_t>(clip)];
+  std::optional<Lens> lens;
+  if (choice.as == As::LensAlone) {
+    const Profile* profile = profileOf(plan.match, session_.profiles());
+    if (profile == nullptr || !profile->lens || profile->lens->lens.width != plan.info.width ||
+        profile->lens->lens.height != plan.info.height) {
+      Q_EMIT said(tr("The camera's lens is not measured for this picture size yet."));
+      return;
+    }
+    lens = profile->lens->lens;
+  }
+  doing_ = doing;
+  Q_EMIT said(doing_ + QStringLiteral("…"));
+  work_.run([this, plan, lens, choice, work,
+             store = session_.store()](const Progress& progress) -> Background::Finish {
+    std::filesystem::create_directories(choice.files.to.parent_path());
+    const Progress finding = partOf(progress, 0, 0.2), making = partOf(progress, 0.2, 1);
+    const HandOver how = lens ? HandOver(*lens) : HandOver(plan, *store, finding);
+    const HandedOver done = work(how, plan, making);
+    return [this, done, to = choice.files.to] {
+      Q_EMIT said(tr("Written: %1, %n picture(s) of %2 × %3", nullptr, static_cast<int>(done.pictures))
+                      .arg(QString::fromStdString(to.filename().string()))
+                      .arg(done.size.width)
+                      .arg(done.size.height));
+    };
+  });
+}
+
+}  // namespace glenhaze::desktop
