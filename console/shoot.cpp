@@ -4,6 +4,7 @@
 #include "core/base/parallel.h"
 #include "core/media/sequence.h"
 #include "core/profile/library.h"
+#include "core/run/next_step.h"
 #include "core/run/status.h"
 
 namespace glenhaze::console {
@@ -74,8 +75,9 @@ Answer status(const std::string& file) {
   if (RunRecord::isIn(folder)) record = std::make_unique<RunRecord>(folder);
   Answer answer;
   answer.json["clips"] = json::array();
+  std::vector<ClipStatus> all;
   for (const ClipPlan& plan : planned.plans) {
-    const ClipStatus s = statusOf(plan, record.get());
+    const ClipStatus& s = all.emplace_back(statusOf(plan, record.get()));
     answer.json["clips"].push_back({{"source", plan.info.path.string()},
                                     {"output", plan.job.place.path.string()},
                                     {"camera", cameraToJson(planned.shoot, plan)},
@@ -86,6 +88,9 @@ Answer status(const std::string& file) {
     answer.text += statusName(s.kind) + "  " + plan.info.path.string() + "\n";
     if (!s.why.empty()) answer.text += "      " + s.why + "\n";
   }
+  const NextStep next = nextStep(planned.plans, all, planned.shoot);
+  answer.json["next"] = next.text;
+  if (!next.text.empty()) answer.text += "Next: " + next.text + "\n";
   return answer;
 }
 

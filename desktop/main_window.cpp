@@ -14,6 +14,7 @@
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
+#include <QScreen>
 #include <QSettings>
 #include <QSpinBox>
 #include <QStackedWidget>
@@ -24,6 +25,7 @@
 #include "core/base/version.h"
 #include "core/profile/library.h"
 #include "desktop/background.h"
+#include "desktop/guide_window.h"
 #include "desktop/noise_speeds.h"
 #include "desktop/output_form.h"
 #include "desktop/widgets/look.h"
@@ -33,7 +35,7 @@ namespace glenhaze::desktop {
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   setAcceptDrops(true);
-  setMinimumSize(1000, 620);
+  setMinimumSize(1000, 600);
   auto* middle = new QWidget;
   auto* row = new QHBoxLayout(middle);
   row->setContentsMargins(0, 0, 0, 0);
@@ -52,6 +54,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   connect(spine_, &Spine::chosen, this, [this](int place) { go(static_cast<Place>(place)); });
   connect(shoot_, &ShootPlace::bringInWanted, this, [this] { bringIn(true); });
   connect(shoot_, &ShootPlace::outputWanted, this, &MainWindow::outputSettings);
+  connect(shoot_, &ShootPlace::guideWanted, this, &MainWindow::showGuide);
+  connect(shoot_, &ShootPlace::demonstrationWanted, this, &MainWindow::openDemonstration);
   connect(shoot_, &ShootPlace::benchWanted, this, [this](int clip, BenchPart part) {
     session_.setCurrentClip(clip);
     bench_->setStation(static_cast<BenchPlace::Station>(part));
@@ -81,6 +85,13 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   session_.setOutputDefaults(
       outputFromText(settings.value(QStringLiteral("output")).toString().toStdString()));
   if (!restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray())) resize(1280, 800);
+  // With the window's own frame and the panels of the desktop it has to fit what is left.
+  constexpr QSize kFrame(8, 40);
+  if (const QScreen* on = screen(); on != nullptr) {
+    const QRect room = on->availableGeometry();
+    resize(size().boundedTo(room.size() - kFrame));
+    if (!room.contains(geometry())) move(room.topLeft() + QPoint(kFrame.width() / 2, kFrame.height() - 8));
+  }
   refresh();
 }
 
@@ -134,6 +145,7 @@ void MainWindow::buildMenus() {
     add(go_menu, names[i], QKeySequence(static_cast<int>(Qt::CTRL) | (Qt::Key_1 + i)),
         [this, i] { go(static_cast<Place>(i)); });
   auto* help = menuBar()->addMenu(tr("&Help"));
+  add(help, tr("&Guide"), QKeySequence::HelpContents, [this] { showGuide(); });
   help->addAction(tr("About Glenhaze"), this, [this] {
     QMessageBox::about(this, tr("About Glenhaze"),
                        tr("Glenhaze %1\nMeasures each camera once and corrects every clip from it.")
@@ -317,9 +329,48 @@ bool agreed(QWidget* window, const QString& title, const std::vector<QWidget*>& 
 
 }  // namespace
 
+// What a run with these settings would take, where that is quickly told.
+QString MainWindow::effectOf(const OutputSettings& output) const {
+  constexpr size_t kQuick = 300;
+  if (session_.plans().size() > kQuick) return {};
+  glenhaze::Shoot shoot = session_.shoot();
+  shoot.output = output;
+  std::vector<ClipFacts> facts;
+  for (const ClipPlan& plan : session_.plans()) facts.push_back(plan.facts);
+  double bytes = 0;
+  int clips = 0, larger = 0;
+  for (const ClipPlan& plan : planShoot(shoot, facts, session_.profiles())) {
+    if (!plan.refusal.empty()) continue;
+    ++clips;
+    bytes += static_cast<double>(estimatedBytes(plan));
+    larger += output.size.width > plan.info.width ? 1 : 0;
+  }
+  QString text = clips == 1 ? tr("1 clip, about %1.").arg(bytesText(bytes))
+                            : tr("%1 clips, about %2.").arg(clips).arg(bytesText(bytes));
+  if (larger > 0) text += QLatin1Char(' ') + tr("%1 of them would be enlarged.").arg(larger);
+  return text;
+}
+
+void MainWindow::showGuide() {
+  if (!guide_) guide_ = new GuideWindow(this);
+  guide_->show();
+  guide_->raise();
+}
+
+void MainWindow::openDemonstration() {
+  const QString demo = shipped(QStringLiteral("demo/Tide mill, week 14.glenhaze-shoot.json"));
+  if (demo.isEmpty())
+    session_.failed(
+        tr("The demonstration is not installed beside the application. It comes with the sources: "
+           "./start-demo"));
+  else
+    openPath(demo);
+}
+
 void MainWindow::outputSettings() {
   OutputForm form(session_.shoot().output);
   form.askFolder(session_.shoot().outputFolder());
+  form.sayEffect([this](const OutputSettings& output) { return effectOf(output); });
   QCheckBox keep(tr("New shoots start with these settings"));
   if (!agreed(this, tr("Output settings"), {&form, &keep})) return;
   const OutputSettings chosen = form.settings();

@@ -14,6 +14,7 @@ class QStackedWidget;
 
 namespace glenhaze::desktop {
 
+class GuideWindow;
 class Spine;
 
 class MainWindow : public QMainWindow {
@@ -46,6 +47,9 @@ class MainWindow : public QMainWindow {
   void bringIn(bool folder);
   void showRecent(QMenu& menu);
   void remember(const QString& path);
+  QString effectOf(const OutputSettings& output) const;
+  void showGuide();
+  void openDemonstration();
   void outputSettings();
   void preferences();
   void takePictureBudget();
@@ -56,6 +60,7 @@ class MainWindow : public QMainWindow {
 
   Session session_;
   Spine* spine_ = nullptr;
+  GuideWindow* guide_ = nullptr;
   QStackedWidget* places_ = nullptr;
   ShootPlace* shoot_ = nullptr;
   BenchPlace* bench_ = nullptr;

@@ -2,11 +2,43 @@
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
+#include <QFileDialog>
 #include <QFormLayout>
+#include <QLabel>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QSpinBox>
 
 namespace glenhaze::desktop {
+
+namespace {
+
+// In the order of the list, behind "as set below".
+OutputSettings settingsFor(int use, OutputSettings s) {
+  s.encode.bit_rate.reset();
+  s.size = {};
+  switch (use) {
+    case 1:
+      s.encode.codec = Codec::H265;
+      s.encode.quality = Quality::High;
+      break;
+    case 2:
+      s.encode.codec = Codec::H264;
+      s.encode.quality = Quality::Standard;
+      s.size = {1920, 1080};
+      break;
+    case 3:
+      s.encode.codec = Codec::ProRes422HQ;
+      break;
+    default:
+      s.encode.codec = Codec::H264;
+      s.encode.quality = Quality::Small;
+      s.size = {1280, 720};
+  }
+  return s;
+}
+
+}  // namespace
 
 OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(parent), before_(now) {
   form_ = new QFormLayout(this);
@@ -18,10 +50,17 @@ OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(par
     form_->addRow(label, box);
     return box;
   };
+  use_ = choice(tr("Use"),
+                {tr("as set below"), tr("to keep: as filmed, fine"), tr("to share: 1080p"),
+                 tr("for further work"), tr("small, for the phone")},
+                0);
+  use_->setToolTip(tr("Sets what is below for a use; each can still be changed"));
   codec_ = choice(tr("Format"),
                   {QStringLiteral("H.264"), QStringLiteral("H.265"), QStringLiteral("ProRes 422 HQ"),
                    QStringLiteral("FFV1 (lossless)"), tr("PNG stills"), tr("TIFF stills"), tr("JPEG stills")},
                   static_cast<int>(now.encode.codec));
+  stills_ = choice(tr("Stills and sequences"), {tr("stay what they are"), tr("become films of this format")},
+                   now.stills_stay ? 0 : 1);
   quality_ = choice(tr("Quality"), {tr("small files"), tr("standard"), tr("for further work")},
                     static_cast<int>(now.encode.quality));
   rate_ = new QDoubleSpinBox;
@@ -51,13 +90,48 @@ OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(par
                  tr("0: the whole picture with blank corners; 100: no blank corners"));
   amount_ = number(tr("Lens correction"), 100, static_cast<int>(now.lens_amount * 100 + 0.5), percent,
                    tr("How much of the lens correction is applied"));
+  connect(use_, &QComboBox::activated, this, [this](int use) {
+    if (use > 0) take(settingsFor(use, settings()));
+  });
+}
+
+void OutputForm::take(const OutputSettings& s) {
+  codec_->setCurrentIndex(static_cast<int>(s.encode.codec));
+  quality_->setCurrentIndex(static_cast<int>(s.encode.quality));
+  rate_->setValue(s.encode.bit_rate ? static_cast<double>(*s.encode.bit_rate) / 1e6 : 0);
+  width_->setValue(s.size.width);
+  height_->setValue(s.size.height);
+}
+
+void OutputForm::sayEffect(const std::function<QString(const OutputSettings&)>& effect) {
+  auto* said = new QLabel;
+  said->setWordWrap(true);
+  form_->addRow(said);
+  const auto say = [this, said, effect] { said->setText(effect(settings())); };
+  for (QComboBox* box : {codec_, quality_, sound_, stills_})
+    connect(box, &QComboBox::currentIndexChanged, said, say);
+  for (QSpinBox* spin : {width_, height_, fill_, amount_}) connect(spin, &QSpinBox::valueChanged, said, say);
+  connect(rate_, &QDoubleSpinBox::valueChanged, said, say);
+  say();
 }
 
 void OutputForm::askFolder(const std::filesystem::path& folder) {
   folder_before_ = folder;
   folder_ = new QLineEdit(QString::fromStdString(folder.string()));
   folder_->setMinimumWidth(360);
-  form_->insertRow(0, tr("Folder"), folder_);
+  auto* line = new QWidget;
+  auto* row = new QHBoxLayout(line);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->addWidget(folder_, 1);
+  auto* choose = new QPushButton(tr("Choose…"));
+  choose->setToolTip(tr("The folder that rendered clips go into"));
+  connect(choose, &QPushButton::clicked, this, [this] {
+    const QString chosen =
+        QFileDialog::getExistingDirectory(this, tr("Folder of the rendered clips"), folder_->text());
+    if (!chosen.isEmpty()) folder_->setText(chosen);
+  });
+  row->addWidget(choose);
+  form_->insertRow(0, tr("Folder"), line);
 }
 
 OutputSettings OutputForm::settings() const {
@@ -65,6 +139,7 @@ OutputSettings OutputForm::settings() const {
   if (folder_ != nullptr && folder_->text().toStdString() != folder_before_.string())
     o.folder = folder_->text().toStdString();
   o.encode.codec = static_cast<Codec>(codec_->currentIndex());
+  o.stills_stay = stills_->currentIndex() == 0;
   o.encode.quality = static_cast<Quality>(quality_->currentIndex());
   o.encode.sound = static_cast<Sound>(sound_->currentIndex());
   o.encode.bit_rate =

@@ -2,12 +2,14 @@
 // How clips come out, as a form: for one shoot, and for shoots yet to come.
 
 #include <QWidget>
+#include <functional>
 
 #include "core/treat/shoot.h"
 
 class QComboBox;
 class QDoubleSpinBox;
 class QFormLayout;
+class QLabel;
 class QLineEdit;
 class QSpinBox;
 
@@ -17,16 +19,19 @@ class OutputForm : public QWidget {
   Q_OBJECT
  public:
   explicit OutputForm(const OutputSettings& now, QWidget* parent = nullptr);
+  /// Says below the form what settings mean, again after each change.
+  void sayEffect(const std::function<QString(const OutputSettings&)>& effect);
   /// Adds a line for the folder; `folder` is the one in use.
   void askFolder(const std::filesystem::path& folder);
   OutputSettings settings() const;
 
  private:
+  void take(const OutputSettings& settings);
   OutputSettings before_;
   std::filesystem::path folder_before_;
   QFormLayout* form_ = nullptr;
   QLineEdit* folder_ = nullptr;
-  QComboBox *codec_ = nullptr, *quality_ = nullptr, *sound_ = nullptr;
+  QComboBox *use_ = nullptr, *codec_ = nullptr, *stills_ = nullptr, *quality_ = nullptr, *sound_ = nullptr;
   QDoubleSpinBox* rate_ = nullptr;
   QSpinBox *width_ = nullptr, *height_ = nullptr, *fill_ = nullptr, *amount_ = nullptr;
 };

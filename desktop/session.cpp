@@ -245,7 +245,7 @@ void Session::recall() {
 }
 
 void Session::answer(int clip, const CameraAnswer& answer, AnswerFor whom) {
-  const ClipInfo info = plans_[static_cast<size_t>(clip)].info;
+  const ClipInfo info = plans()[static_cast<size_t>(clip)].info;
   edit(tr("Say camera and mode"), [&](Shoot& shoot) {
     ShootClip& one = shoot.clips[static_cast<size_t>(clip)];
     if (whom == AnswerFor::ThisClip) {
@@ -275,7 +275,8 @@ void Session::replan() {
   replan_soon_.stop();
   QElapsedTimer clock;
   clock.start();
-  plans_ = planShoot(shoot_, facts, profiles_);
+  plans_ = std::make_shared<const std::vector<ClipPlan>>(planShoot(shoot_, facts, profiles_));
+  standings_.follow(plans_, store_);
   Q_EMIT changed();
   // While many files come in, planning and painting them takes at most a fifth of the time.
   replan_soon_.setInterval(static_cast<int>(std::max<qint64>(kPlanEvery_ms, 4 * clock.elapsed())));
@@ -294,8 +295,8 @@ void Session::setCurrentClip(int index) {
 }
 
 Profile Session::profileFor(int clip) const {
-  if (clip < 0 || clip >= static_cast<int>(plans_.size())) return {};
-  const ClipPlan& plan = plans_[static_cast<size_t>(clip)];
+  if (clip < 0 || clip >= static_cast<int>(plans().size())) return {};
+  const ClipPlan& plan = plans()[static_cast<size_t>(clip)];
   if (plan.match.kind == MatchKind::Exact || plan.match.kind == MatchKind::Assigned)
     return profiles_[static_cast<size_t>(plan.match.profile)];
   Profile fresh;
@@ -314,7 +315,7 @@ Profile Session::profileFor(int clip) const {
 void Session::startRun() {
   if (running_) return;
   // Always of what is set now: what an earlier run has made already is found in the folder.
-  batch_ = std::make_shared<Batch>(plans_, Replace::Ours);
+  batch_ = std::make_shared<Batch>(*plans_, Replace::Ours);
   running_ = true;
   run_stop_ = std::stop_source();
   const QPointer<Session> self(this);
@@ -332,6 +333,7 @@ void Session::startRun() {
   }).then(this, [this] {
     running_ = false;
     takeRunItems();
+    standings_.lookAgain();
   });
   takeRunItems();
 }

@@ -20,6 +20,7 @@
 #include "desktop/footage_watch.h"
 #include "desktop/motion_store.h"
 #include "desktop/picture_cache.h"
+#include "desktop/standings.h"
 
 namespace glenhaze::desktop {
 
@@ -31,7 +32,7 @@ class Session : public QObject {
 
   const Shoot& shoot() const { return shoot_; }
   const std::vector<Profile>& profiles() const { return profiles_; }
-  const std::vector<ClipPlan>& plans() const { return plans_; }
+  const std::vector<ClipPlan>& plans() const { return *plans_; }
   /// What a clip or reference shot of the shoot is; null until it has been looked at.
   std::shared_ptr<const ClipInfo> infoOf(const std::filesystem::path& path) const;
   /// Profile files that could not be read, in words.
@@ -86,6 +87,10 @@ class Session : public QObject {
   MotionStore& motion() { return motion_; }
   const MotionStore& motion() const { return motion_; }
   bool running() const { return running_; }
+  /// How clips stand against what is in the output folder.
+  Standings& standings() { return standings_; }
+  const Standings& standings() const { return standings_; }
+  NextStep nextStep() const { return glenhaze::nextStep(*plans_, standings_.all(), shoot_); }
   /// How a clip stands in the run; null when it is not in one.
   const RunItem* runItemOf(const std::filesystem::path& clip) const;
   /// The run's items as of the last runChanged().
@@ -114,7 +119,7 @@ class Session : public QObject {
 
   Shoot shoot_;
   std::vector<Profile> profiles_;
-  std::vector<ClipPlan> plans_;
+  std::shared_ptr<const std::vector<ClipPlan>> plans_ = std::make_shared<std::vector<ClipPlan>>();
   QStringList profile_problems_;
   std::map<std::filesystem::path, std::shared_ptr<const ClipFacts>> facts_;
   std::shared_ptr<FactStore> store_ = std::make_shared<FactStore>();
@@ -134,6 +139,7 @@ class Session : public QObject {
   QTimer run_update_;  // joins what the run says to at most ten updates a second
   std::shared_ptr<std::atomic<bool>> run_said_ = std::make_shared<std::atomic<bool>>(false);
   MotionStore motion_;
+  Standings standings_;
   FootageWatch watch_;
   std::shared_ptr<PictureCache> pictures_ = std::make_shared<PictureCache>();
   // Pools of our own, here and elsewhere: Qt paints large pictures on its global pool and waits for it, so

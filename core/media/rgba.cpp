@@ -284,6 +284,11 @@ class Film {
 
   void write(const RgbaPicture& picture, bool straight) {
     FramePtr frame = converted(*asRgba64(picture, straight), AV_PIX_FMT_YUVA444P10LE, SWS_CS_ITU709);
+    // Said by each frame too: its own header is what decoders go by.
+    frame->color_primaries = AVCOL_PRI_BT709;
+    frame->color_trc = AVCOL_TRC_BT709;
+    frame->colorspace = AVCOL_SPC_BT709;
+    frame->color_range = AVCOL_RANGE_MPEG;
     if (!output_) open(*frame);
     frame->pts = count_++;
     check(avcodec_send_frame(encoder_.get(), frame.get()));

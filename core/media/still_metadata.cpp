@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <mutex>
 #include <string>
 #include <string_view>
@@ -50,6 +51,12 @@ bool holdsOn(const Exiv2::Exifdatum& datum) {
   return group != "Image" || std::find(kLayout.begin(), kLayout.end(), datum.tagName()) == kLayout.end();
 }
 
+// The library's XMP part is one for the whole process.
+std::mutex& oneAtATime() {
+  static std::mutex mutex;
+  return mutex;
+}
+
 using Bytes = std::vector<Exiv2::byte>;
 
 Bytes profileIn(Exiv2::Image& image) {
@@ -67,11 +74,7 @@ Bytes profileIn(Exiv2::Image& image) {
 void sayProfile(Exiv2::Image& image, const Bytes& profile) {
   if (profile.empty()) return;
   const long size = static_cast<long>(profile.size());
-  if (image.mimeType() == "image/tiff") {
-    const Exiv2::DataValue value(profile.data(), size, Exiv2::invalidByteOrder, Exiv2::undefined);
-    image.exifData().add(Exiv2::ExifKey("Exif.Image.InterColorProfile"), &value);
-    return;
-  }
+  if (image.mimeType() == "image/tiff") return;  // see layoutOf()
   Exiv2::DataBuf copy(profile.data(), size);
   image.setIccProfile(copy);
 }
@@ -84,11 +87,30 @@ void saySize(Exiv2::ExifData& exif, PictureSize size) {
 
 }  // namespace
 
+StillLayout layoutOf(const std::filesystem::path& still) {
+  const std::scoped_lock lock(oneAtATime());
+  Exiv2::LogMsg::setLevel(Exiv2::LogMsg::mute);
+  StillLayout layout;
+  try {
+    const auto image = Exiv2::ImageFactory::open(still.string());
+    image->readMetadata();
+    layout.icc = profileIn(*image);
+    const Exiv2::ExifData& exif = image->exifData();
+    const auto across = exif.findKey(Exiv2::ExifKey("Exif.Image.XResolution")),
+               unit = exif.findKey(Exiv2::ExifKey("Exif.Image.ResolutionUnit"));
+    const bool per_cm = unit != exif.end() && unit->toLong() == 3;
+    if (across != exif.end() && across->toRational().second != 0)
+      layout.dpi = static_cast<int>(std::lround(
+          std::clamp(static_cast<double>(across->toFloat()) * (per_cm ? 2.54 : 1), 0.0, 65535.0)));
+  } catch (const Exiv2::AnyError&) {
+    return {};
+  }
+  return layout;
+}
+
 bool carryStillMetadata(const std::filesystem::path& from, const std::filesystem::path& to,
                         PictureSize size) {
-  // The library's XMP part is one for the whole process.
-  static std::mutex one_at_a_time;
-  const std::scoped_lock lock(one_at_a_time);
+  const std::scoped_lock lock(oneAtATime());
   Exiv2::LogMsg::setLevel(Exiv2::LogMsg::mute);
   try {
     const auto source = Exiv2::ImageFactory::open(from.string());

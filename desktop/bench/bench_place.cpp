@@ -44,14 +44,6 @@ QWidget* BenchPlace::buildHead() {
   auto* head = new QWidget;
   auto* row = new QHBoxLayout(head);
   row->setContentsMargins(0, 0, 0, 0);
-  camera_ = new QLabel;
-  camera_->setFont(textFont(15, true));
-  mode_ = quietLabel();
-  mode_->setWordWrap(false);
-  row->addWidget(camera_);
-  row->addSpacing(10);
-  row->addWidget(mode_);
-  row->addStretch();
   choice_ = new QButtonGroup(this);
   int id = 0;
   for (const auto& [text, tip] : {std::pair{tr("Lens"), tr("Make straight things straight (Alt+1)")},
@@ -68,8 +60,22 @@ QWidget* BenchPlace::buildHead() {
   }
   choice_->button(0)->setChecked(true);
   connect(choice_, &QButtonGroup::idClicked, this, [this](int s) { setStation(static_cast<Station>(s)); });
+  // Names are of any length: behind the buttons, which never move, and cut where there is no room.
+  camera_ = new QLabel;
+  camera_->setFont(textFont(15, true));
+  mode_ = quietLabel();
+  mode_->setWordWrap(false);
+  mode_->setMinimumWidth(40);
+  mode_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+  row->addSpacing(14);
+  row->addWidget(camera_);
+  row->addSpacing(8);
+  row->addWidget(mode_, 1);
   row->addSpacing(14);
   shots_ = new ShotChooser(session_);
+  QSizePolicy keeps = shots_->sizePolicy();
+  keeps.setRetainSizeWhenHidden(true);
+  shots_->setSizePolicy(keeps);
   row->addWidget(shots_);
   return head;
 }
@@ -80,10 +86,13 @@ BenchStation& BenchPlace::current() { return static_cast<BenchStation&>(*stack_-
 
 void BenchPlace::setStation(Station station) {
   choice_->button(station)->setChecked(true);
+  const BenchStation& before = current();
+  const auto looked_at = shot_[static_cast<size_t>(this->station())];
   stack_->setCurrentIndex(station);
   // Stabilization looks at the clip itself.
   shots_->setVisible(station != Stabilization);
   reload();
+  current().standAs(before, !looked_at.empty() && looked_at == shot_[static_cast<size_t>(station)]);
 }
 
 void BenchPlace::showEvent(QShowEvent* event) {

@@ -37,13 +37,13 @@ QVariant EvidenceModel::headerData(int section, Qt::Orientation orientation, int
   if (role != Qt::DisplayRole) return {};
   if (state_.way() == LensState::Way::Footage)
     return QStringList{tr("Evidence"), tr("From"),        tr("Frames"),
-                       tr("Turns by"), tr("Seen out to"), tr("Left")}
+                       tr("Turns by"), tr("Seen out to"), tr("Off by")}
         .value(section);
   const bool chart = state_.way() == LensState::Way::Chart;
-  const QStringList names =
-      chart
-          ? QStringList{tr("Evidence"), tr("From"), tr("Frame"), tr("Corners"), tr("Sharpness"), tr("Left")}
-          : QStringList{tr("Evidence"), tr("From"), tr("Frame"), tr("Length"), tr("Bow before"), tr("Left")};
+  const QStringList names = chart ? QStringList{tr("Evidence"), tr("From"),      tr("Frame"),
+                                                tr("Corners"),  tr("Sharpness"), tr("Off by")}
+                                  : QStringList{tr("Evidence"), tr("From"),       tr("Frame"),
+                                                tr("Length"),   tr("Bow before"), tr("Bow after")};
   return names.value(section);
 }
 

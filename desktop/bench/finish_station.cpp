@@ -46,7 +46,7 @@ FinishStation::FinishStation(Session& session, QWidget* parent)
     if (!filling_ && item->column() == 0)
       state_.leaveOut(static_cast<size_t>(item->row()), item->checkState() != Qt::Checked);
   });
-  arrange(buildTools(), view_, slider_, evidence_, buildFindings(), QStringLiteral("bench-finish"));
+  arrange(buildTools(), view_, slider_, evidence_, buildFindings());
   connect(&preview_, &Preview::ready, this, [this](const PreviewFrame& frame) {
     const bool clip = look_ == Look::Clip;
     waiting_ = frame.draft;

@@ -52,7 +52,7 @@ LensStation::LensStation(Session& session, QWidget* parent)
           [this](const QModelIndex& index) {
             if (index.isValid()) showEvidence(index.row());
           });
-  arrange(buildTools(), view_, slider_, table_, buildFindings(), QStringLiteral("bench"));
+  arrange(buildTools(), view_, slider_, table_, buildFindings());
   view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
     if (state_.way() != LensState::Way::Edges || straight_->isChecked() || frame_.source_frame.width == 0)
       return false;

@@ -55,7 +55,7 @@ NoiseStation::NoiseStation(Session& session, QWidget* parent)
   connect(patches_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (!filling_ && item->column() == 0) state_.setPatchUsed(item->row(), item->checkState() == Qt::Checked);
   });
-  arrange(buildTools(), view_, slider_, patches_, buildFindings(), QStringLiteral("bench-noise"));
+  arrange(buildTools(), view_, slider_, patches_, buildFindings());
   wireView();
   connect(&state_, &NoiseState::changed, this, &NoiseStation::refresh);
   connect(&state_, &NoiseState::progressed, this,
@@ -149,11 +149,11 @@ QWidget* NoiseStation::buildFindings() {
   std::tie(headline_, note_) = headline(*column);
   plot_ = new NoisePlot;
   column->addWidget(plot_, 1);
-  isos_ = table({tr("ISO"), tr("Curve"), tr("σ"), tr("Others"), tr("Clips")}, tr("Curves by ISO"));
+  isos_ = table({tr("ISO"), tr("Curve"), tr("σ"), tr("Expected"), tr("Clips")}, tr("Curves by ISO"));
   isos_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
   isos_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
   isos_->setMinimumHeight(140);
-  isos_->setToolTip(tr("Others: what the other ISOs together would say, against what was measured"));
+  isos_->setToolTip(tr("Expected: what the other ISOs together would say, against what was measured"));
   column->addWidget(isos_, 1);
   warnings_ = noticeLabel();
   column->addWidget(warnings_);

@@ -60,7 +60,7 @@ ShutterStation::ShutterStation(Session& session, QWidget* parent)
   connect(evidence_, &QTableWidget::cellActivated, this, [this](int row, int) {
     if (const auto* item = evidence_->item(row, 1)) slider_->setValue(item->data(Qt::UserRole).toInt());
   });
-  arrange(buildTools(), view_, slider_, evidence_, buildFindings(), QStringLiteral("bench-shutter"));
+  arrange(buildTools(), view_, slider_, evidence_, buildFindings());
   connect(&preview_, &Preview::ready, this, [this](const PreviewFrame& frame) {
     view_->setPicture(frame.source, {frame.source_frame.width, frame.source_frame.height});
   });
@@ -158,9 +158,9 @@ QWidget* ShutterStation::buildByHand(QWidget* parent) {
                 tr("The same as a share of the time from frame to frame"));
   direction_ = new QComboBox;
   for (int d = 0; d < 5; ++d) direction_->addItem(directionText(static_cast<ScanDirection>(d)));
-  direction_->setAccessibleName(tr("Read"));
+  direction_->setAccessibleName(tr("Rows are read"));
   direction_->setToolTip(tr("Which way the sensor is read, in a picture that was not turned in the camera"));
-  auto* read = quietLabel(tr("Read"));
+  auto* read = quietLabel(tr("Rows are read"));
   form->addRow(read, direction_);
   turned_ = new QComboBox;
   turned_->addItems({tr("upright, or as its tag says"), tr("turned clockwise in the camera"),

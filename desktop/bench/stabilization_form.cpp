@@ -85,7 +85,7 @@ StabilizationForm::StabilizationForm(QWidget* parent) : QWidget(parent) {
         number(tr("Roll"), tr("Share of the shake that is taken out of the roll"), "roll", 100, 5,
                QStringLiteral("%"), 0),
         0);
-  place(tr("Hung"),
+  place(tr("Tilted by"),
         number(tr("Hang of the camera"), tr("How far the camera was turned clockwise in the first frame"),
                "level_roll_deg", 1, 0.1, QStringLiteral("°"), 1),
         2);

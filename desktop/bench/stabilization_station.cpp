@@ -49,7 +49,7 @@ StabilizationStation::StabilizationStation(Session& session, QWidget* parent)
     plot_->setFrame(v);
     preview_.request(v);
   });
-  arrange(buildTools(), view_, slider_, plot_, buildFindings(), QStringLiteral("bench-stabilization"));
+  arrange(buildTools(), view_, slider_, plot_, buildFindings());
   wireView();
   connect(&preview_, &Preview::ready, this, &StabilizationStation::takeFrame);
   connect(&frozen_, &Preview::ready, this, [this](const PreviewFrame& frame) {

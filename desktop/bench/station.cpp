@@ -11,15 +11,28 @@
 
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
+#include "desktop/widgets/picture_view.h"
 
 namespace glenhaze::desktop {
 
-void BenchStation::arrange(QWidget* tools, QWidget* picture, QWidget* position, QWidget* evidence,
-                           QWidget* findings, const QString& name) {
+namespace {
+constexpr int kToolsHeight = 32, kPositionHeight = 24;
+constexpr int kFindingsWidth = 372;
+}  // namespace
+
+void BenchStation::arrange(QWidget* tools, PictureView* picture, QAbstractSlider* position, QWidget* evidence,
+                           QWidget* findings) {
+  picture_ = picture;
+  position_ = position;
+  tools->setFixedHeight(kToolsHeight);
+  position->setFixedHeight(kPositionHeight);
+  QSizePolicy keeps = position->sizePolicy();
+  keeps.setRetainSizeWhenHidden(true);
+  position->setSizePolicy(keeps);
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(0, 0, 0, 0);
-  auto* across = new QSplitter(Qt::Horizontal);
-  auto* left = new QSplitter(Qt::Vertical);
+  auto* across = across_ = new QSplitter(Qt::Horizontal);
+  auto* left = left_ = new QSplitter(Qt::Vertical);
   auto* top = new QWidget;
   auto* column = new QVBoxLayout(top);
   column->setContentsMargins(0, 0, 0, 0);
@@ -36,15 +49,25 @@ void BenchStation::arrange(QWidget* tools, QWidget* picture, QWidget* position, 
   across->addWidget(findings);
   across->setStretchFactor(0, 1);
   across->setCollapsible(1, false);
-  rememberSizes(*across, name + QStringLiteral("-across"));
-  rememberSizes(*left, name + QStringLiteral("-evidence"));
+  across->setSizes({1 << 14, kFindingsWidth});
+  rememberSizes(*across, QStringLiteral("bench-findings"));
+  rememberSizes(*left, QStringLiteral("bench-evidence"));
   layout->addWidget(across);
+}
+
+void BenchStation::standAs(const BenchStation& other, bool same_shot) {
+  if (&other == this) return;
+  across_->setSizes(other.across_->sizes());
+  left_->setSizes(other.left_->sizes());
+  if (!other.picture_->pictureSize().isEmpty()) picture_->lookAs(*other.picture_);
+  if (same_shot && position_->maximum() == other.position_->maximum())
+    position_->setValue(other.position_->value());
 }
 
 std::pair<QWidget*, QVBoxLayout*> BenchStation::findingsPanel() {
   auto* panel = new QWidget;
-  panel->setMinimumWidth(330);
-  panel->setMaximumWidth(420);
+  panel->setMinimumWidth(kFindingsWidth);
+  panel->setMaximumWidth(kFindingsWidth + 90);
   makeDeep(*panel);
   auto* column = new QVBoxLayout(panel);
   column->setContentsMargins(16, 14, 16, 14);

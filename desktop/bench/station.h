@@ -10,15 +10,19 @@
 #include "core/media/clip_info.h"
 #include "core/profile/profile.h"
 
+class QAbstractSlider;
 class QButtonGroup;
 class QHBoxLayout;
 class QLabel;
 class QProgressBar;
 class QPushButton;
+class QSplitter;
 class QTableWidget;
 class QTableWidgetItem;
 
 namespace glenhaze::desktop {
+
+class PictureView;
 
 class BenchStation : public QWidget {
   Q_OBJECT
@@ -31,11 +35,15 @@ class BenchStation : public QWidget {
   /// The other shots that suit the camera and mode.
   virtual void setOffered(const std::vector<ClipInfo>&) {}
   virtual void putIntoProfile() = 0;
+  /// Sizes of the panels and what is seen of the picture as in another station, so that nothing moves when
+  /// one changes between them; with the same reference shot its frame too.
+  void standAs(const BenchStation& other, bool same_shot);
 
  protected:
-  /// Tools, picture and position above the evidence; findings beside them. Sizes are remembered under `name`.
-  void arrange(QWidget* tools, QWidget* picture, QWidget* position, QWidget* evidence, QWidget* findings,
-               const QString& name);
+  /// Tools, picture and position above the evidence; findings beside them: at the same places in every
+  /// station.
+  void arrange(QWidget* tools, PictureView* picture, QAbstractSlider* position, QWidget* evidence,
+               QWidget* findings);
   /// The dark panel of findings, its column, and the "Put into profile" button that ends it.
   static std::pair<QWidget*, QVBoxLayout*> findingsPanel();
   /// A big figure and a quiet line below it.
@@ -48,6 +56,11 @@ class BenchStation : public QWidget {
   static QTableWidgetItem* cell(const QString& text, bool number = false);
   QPushButton* putButton(const QString& tip);
   QProgressBar* progressBar();
+
+ private:
+  QSplitter *across_ = nullptr, *left_ = nullptr;
+  PictureView* picture_ = nullptr;
+  QAbstractSlider* position_ = nullptr;
 };
 
 }  // namespace glenhaze::desktop

@@ -86,10 +86,10 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   quality_label->setBuddy(quality_);
   put(tr("Luma"), luma_, 0);
   put(tr("Colour"), chroma_, 1);
-  put(tr("Texture"), smoothing_, 0);
-  put(tr("Source"), mix_, 1);
+  put(tr("Smoothing"), smoothing_, 0);
+  put(tr("Mix back"), mix_, 1);
   put(tr("Motion"), tolerance_, 0);
-  put(tr("Octaves"), reach_, 1);
+  put(tr("Coarse grain"), reach_, 1);
   put(tr("Blocks"), blocks_, 0);
   put(tr("Shadows"), shadows_, 1);
   put(tr("Flicker"), flicker_, 0);

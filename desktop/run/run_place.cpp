@@ -94,7 +94,7 @@ QVariant RunModel::headerData(int section, Qt::Orientation orientation, int role
                             Qt::AlignVCenter);
   if (role != Qt::DisplayRole) return {};
   return QStringList{tr("Clip"), tr("Stage"), tr("Frames"),       tr("Frames/s"),
-                     tr("Took"), tr("Size"),  tr("What happened")}
+                     tr("Time"), tr("Size"),  tr("What happened")}
       .value(section);
 }
 

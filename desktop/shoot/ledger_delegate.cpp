@@ -82,29 +82,49 @@ void LedgerDelegate::paintGroup(QPainter& p, const QStyleOptionViewItem& option,
     p.drawText(QRectF(x + 18, text.top(), 300, text.height()),
                static_cast<int>(Qt::AlignLeft | Qt::AlignVCenter), group.missing);
     p.setRenderHint(QPainter::Antialiasing);
-    const auto paintButton = [&](const QRectF& area, const QString& label, bool accent) {
-      p.setPen(accent ? QPen(Qt::NoPen) : QPen(kDim));
-      p.setBrush(accent ? kThrift : kRaised);
+    const auto paintButton = [&](const QRectF& area, const QString& label) {
+      p.setPen(kDim);
+      p.setBrush(kRaised);
       p.drawRoundedRect(area, 3, 3);
-      p.setPen(accent ? kInk : kText);
-      p.setFont(textFont(13, accent));
+      p.setPen(kText);
+      p.setFont(textFont(13));
       p.drawText(area, Qt::AlignCenter, label);
     };
-    // The accent is for the next step only: the first group that needs one.
-    const auto& all = model_.groups();
-    const bool next = std::none_of(all.data(), &group, [](const auto& g) { return !g.missing.isEmpty(); });
-    paintButton(buttonArea(row), group.step, next);
-    if (!group.meanwhile.isEmpty()) paintButton(secondButtonArea(row), group.meanwhile, false);
+    // The accent is for the one next step, in the line on top.
+    paintButton(buttonArea(row), group.step);
+    if (!group.meanwhile.isEmpty()) paintButton(secondButtonArea(row), group.meanwhile);
   }
   p.setPen(kDim);
   p.drawLine(QPointF(row.left(), row.bottom()), QPointF(row.right(), row.bottom()));
 }
 
-QString LedgerDelegate::stateText(const ClipPlan& plan, bool& wrong) const {
+namespace {
+
+// What is in the output folder, by whomever it was rendered.
+QString standingText(const ClipStatus& status) {
+  switch (status.kind) {
+    case ClipStatus::Kind::Rendered:
+      return QObject::tr("rendered");
+    case ClipStatus::Kind::OutOfDate: {
+      // "Changed since: noise, lens." in the few words that fit.
+      QString why = QString::fromStdString(status.why);
+      why.remove(QStringLiteral("Changed since: "));
+      if (why.endsWith(QLatin1Char('.'))) why.chop(1);
+      return why.isEmpty() ? QObject::tr("out of date") : QObject::tr("out of date: %1").arg(why);
+    }
+    case ClipStatus::Kind::Blocked:
+      return QObject::tr("name is taken");
+    default:
+      return {};
+  }
+}
+
+}  // namespace
+
+QString LedgerDelegate::stateText(const ClipPlan& plan, int clip, bool& wrong) const {
   wrong = false;
   if (const RunItem* item = session_.runItemOf(plan.info.path)) {
     if (item->state == RunState::Running) return tr("rendering %1 %").arg(qRound(item->share * 100));
-    if (item->state == RunState::Done) return tr("done");
     if (item->state == RunState::Waiting && session_.running()) return tr("waiting");
     if (item->state == RunState::Failed && plan.refusal.empty()) {
       wrong = true;
@@ -119,6 +139,11 @@ QString LedgerDelegate::stateText(const ClipPlan& plan, bool& wrong) const {
   }
   if (!plan.clip.render) return tr("left out");
   QStringList notes;
+  if (const ClipStatus* status = session_.standings().of(clip)) {
+    if (const QString text = standingText(*status); !text.isEmpty()) notes << text;
+    if (status->kind == ClipStatus::Kind::OutOfDate || status->kind == ClipStatus::Kind::Blocked)
+      return notes.join(QStringLiteral(", "));
+  }
   for (const ClipProblem& problem : plan.info.problems) {
     if (problem.kind == ClipProblem::Kind::VariableRate) notes << tr("rate varies");
     if (problem.kind == ClipProblem::Kind::NoSound) notes << tr("no sound");
@@ -150,7 +175,7 @@ QString steadyText(const Session& session, const ClipPlan& plan) {
 }  // namespace
 
 void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, const ClipPlan& plan,
-                               int) const {
+                               int clip) const {
   const QRectF row = option.rect;
   const bool selected = option.state.testFlag(QStyle::State_Selected);
   if (selected) p.fillRect(row, kRaised);
@@ -185,7 +210,7 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
   cover(c.steady, plan.stabilization, steadyText(session_, plan));
   cover(c.finish, plan.finish, QString::fromStdString(plan.finish.figure));
   bool wrong = false;
-  const QString state = stateText(plan, wrong);
+  const QString state = stateText(plan, clip, wrong);
   QRectF state_area = c.state;
   if (wrong) {
     paintGlyph(p, QRectF(state_area.left(), state_area.center().y() - 6, 12, 12), true);

@@ -31,7 +31,7 @@ class LedgerDelegate : public QStyledItemDelegate {
   void paintGroup(QPainter& painter, const QStyleOptionViewItem& option,
                   const LedgerModel::Group& group) const;
   void paintClip(QPainter& painter, const QStyleOptionViewItem& option, const ClipPlan& plan, int clip) const;
-  QString stateText(const ClipPlan& plan, bool& wrong) const;
+  QString stateText(const ClipPlan& plan, int clip, bool& wrong) const;
   Session& session_;
   const LedgerModel& model_;
   FilmStrips& strips_;

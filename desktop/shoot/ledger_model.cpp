@@ -160,6 +160,9 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
                         tr("Noise: %1").arg(QString::fromStdString(plan.noise.reason)),
                         tr("Stabilization: %1").arg(QString::fromStdString(plan.stabilization.reason)),
                         tr("Finish: %1").arg(QString::fromStdString(plan.finish.reason))};
+      if (const ClipStatus* status = session_.standings().of(clip);
+          status != nullptr && !status->why.empty() && plan.refusal.empty())
+        lines.prepend(QString::fromStdString(status->why));
       if (!plan.refusal.empty())
         lines.prepend(tr("Will not be rendered: %1").arg(QString::fromStdString(plan.refusal)));
       for (const ClipProblem& p : plan.info.problems)

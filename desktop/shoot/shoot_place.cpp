@@ -126,6 +126,10 @@ class LedgerView : public QListView {
   LedgerSteps steps_;
 };
 
+QString countText(int count, const QString& one, const QString& several) {
+  return QStringLiteral("%1 %2").arg(count).arg(count == 1 ? one : several);
+}
+
 QLabel* makeLabel(int pixels, bool bold, QColor colour) {
   auto* label = new QLabel;
   label->setFont(textFont(pixels, bold));
@@ -150,6 +154,7 @@ ShootPlace::ShootPlace(Session& session, QWidget* parent)
   inner->setSpacing(0);
   auto* head = new LedgerHead(*ledger_);
   head->setFixedHeight(26);
+  inner->addWidget(buildNext());
   inner->addWidget(head);
   inner->addWidget(ledger_, 1);
   stack_->addWidget(filled);
@@ -161,6 +166,11 @@ ShootPlace::ShootPlace(Session& session, QWidget* parent)
     ledger_->viewport()->update();
     // The time that a run will take is known from the last one.
     if (!session_.running()) refresh();
+    showNext();
+  });
+  connect(&session_.standings(), &Standings::changed, this, [this] {
+    ledger_->viewport()->update();
+    showNext();
   });
   connect(&strips_, &FilmStrips::ready, this, [this] { ledger_->viewport()->update(); });
   refresh();
@@ -214,6 +224,50 @@ void ShootPlace::buildLedger() {
   });
 }
 
+// The one next useful step, which it does when pressed.
+QWidget* ShootPlace::buildNext() {
+  auto* line = new QWidget;
+  auto* row = new QHBoxLayout(line);
+  row->setContentsMargins(0, 0, 10, 4);
+  row->setSpacing(10);
+  auto* label = makeLabel(13, false, look::kQuiet);
+  label->setText(tr("Next"));
+  row->addWidget(label);
+  next_ = new QPushButton;
+  next_->setProperty("next", true);
+  next_->setToolTip(tr("The most useful thing to do now (Ctrl+Full stop)"));
+  next_->setShortcut(QKeySequence(static_cast<int>(Qt::CTRL) | Qt::Key_Period));
+  connect(next_, &QPushButton::clicked, this, &ShootPlace::takeNext);
+  row->addWidget(next_);
+  done_ = makeLabel(13, false, look::kText);
+  row->addWidget(done_);
+  row->addStretch();
+  line->setFixedHeight(34);
+  return line;
+}
+
+void ShootPlace::showNext() {
+  const NextStep step = session_.nextStep();
+  const bool waits = session_.running();
+  const bool pressed = !waits && step.kind != NextStep::Kind::Done && step.kind != NextStep::Kind::Nothing;
+  // A shortcut is kept when the text is not: Qt would take it from the text.
+  const QKeySequence key = next_->shortcut();
+  next_->setText(pressed ? QString::fromStdString(step.text) : QString());
+  next_->setShortcut(key);
+  next_->setVisible(pressed);
+  done_->setVisible(!pressed);
+  done_->setText(waits                               ? tr("wait for the run, or look at what it has made")
+                 : step.kind == NextStep::Kind::Done ? QString::fromStdString(step.text) + QLatin1Char('.')
+                                                     : tr("nothing to do: no clip is to be rendered"));
+}
+
+void ShootPlace::takeNext() {
+  const NextStep step = session_.nextStep();
+  if (step.kind == NextStep::Kind::Name) answerFor(step.clip);
+  if (step.kind == NextStep::Kind::MeasureLens) Q_EMIT benchWanted(step.clip, BenchPart::Lens);
+  if (step.kind == NextStep::Kind::Render) Q_EMIT runWanted();
+}
+
 QWidget* ShootPlace::buildFoot() {
   auto* foot = new QWidget;
   makeDeep(*foot);
@@ -228,7 +282,6 @@ QWidget* ShootPlace::buildFoot() {
   row->addStretch();
   row->addWidget(new Legend(foot));
   render_ = new QPushButton;
-  render_->setProperty("next", true);
   render_->setMinimumHeight(30);
   render_->setToolTip(tr("Render every clip that is ready (Ctrl+R)"));
   connect(render_, &QPushButton::clicked, this, &ShootPlace::runWanted);
@@ -240,18 +293,28 @@ QWidget* ShootPlace::buildEmpty() {
   auto* empty = new QWidget;
   auto* column = new QVBoxLayout(empty);
   column->addStretch();
-  auto* text = makeLabel(15, false, look::kText);
-  text->setAlignment(Qt::AlignCenter);
-  text->setText(tr("No clips yet. Drop a folder of footage here, or bring it in."));
-  column->addWidget(text);
+  for (const QString& sentence :
+       {tr("Measure each camera once: its lens, its shutter, its noise."),
+        tr("Then every clip it films comes out straight, steady and clean, in one go."),
+        tr("Your footage is never written to. Drop a folder of it here to begin.")}) {
+    auto* text = makeLabel(15, false, look::kText);
+    text->setAlignment(Qt::AlignCenter);
+    text->setText(sentence);
+    column->addWidget(text);
+  }
   auto* row = new QHBoxLayout;
   row->addStretch();
-  auto* bring = new QPushButton(tr("Bring in footage…"));
-  bring->setProperty("next", true);
-  connect(bring, &QPushButton::clicked, this, &ShootPlace::bringInWanted);
-  row->addWidget(bring);
+  const auto add = [&](const QString& text, bool next, auto wanted) {
+    auto* button = new QPushButton(text);
+    button->setProperty("next", next);
+    connect(button, &QPushButton::clicked, this, wanted);
+    row->addWidget(button);
+  };
+  add(tr("Bring in footage…"), true, &ShootPlace::bringInWanted);
+  add(tr("Open the demonstration"), false, &ShootPlace::demonstrationWanted);
+  add(tr("Read the guide"), false, &ShootPlace::guideWanted);
   row->addStretch();
-  column->addSpacing(10);
+  column->addSpacing(16);
   column->addLayout(row);
   column->addStretch();
   return empty;
@@ -537,8 +600,9 @@ void ShootPlace::refresh() {
     bytes += static_cast<double>(estimatedBytes(plan));
     work += static_cast<double>(plan.info.frames) * plan.info.width * plan.info.height;
   }
-  summary_->setText(
-      tr("%1 clips · %2 · %3 cameras").arg(plans.size()).arg(lengthText(seconds)).arg(cameras.size()));
+  summary_->setText(countText(static_cast<int>(plans.size()), tr("clip"), tr("clips")) +
+                    QStringLiteral(" · ") + lengthText(seconds) + QStringLiteral(" · ") +
+                    countText(static_cast<int>(cameras.size()), tr("camera"), tr("cameras")));
   covered_->setText(tr("%1 of %2 clips covered").arg(covered).arg(plans.size()) +
                     QStringLiteral("<br><span style='color:#B4B5B3;font-size:11px'>") +
                     (unreadable > 0 ? tr("%1 cannot be read").arg(unreadable) : tr("all can be read")) +
@@ -564,6 +628,7 @@ void ShootPlace::refresh() {
   render_->setText(tr("Render %n clip(s)", nullptr, ready)
                        .replace(QStringLiteral("(s)"), ready == 1 ? QString() : QStringLiteral("s")));
   render_->setEnabled(ready > 0 && !session_.running());
+  showNext();
   const QModelIndex current = model_.indexOfClip(session_.currentClip());
   if (current.isValid() && !ledger_->selectionModel()->isSelected(current)) {
     // Nobody chose anything: what is looked at stays where it is.

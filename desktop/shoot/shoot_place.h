@@ -29,6 +29,7 @@ class ShootPlace : public QWidget {
   void estimateIsoOf(const std::vector<int>& clips);
   bool busy() const { return telling_.busy() || hand_over_.busy(); }
   HandOverMenu& handOver() { return hand_over_; }
+  QPushButton* nextStep() const { return next_; }
   QLabel* summary() const { return summary_; }
   QListView* ledger() const { return ledger_; }
   const LedgerModel& model() const { return model_; }
@@ -39,12 +40,17 @@ class ShootPlace : public QWidget {
   void compareWanted(int clip);
   void runWanted();
   void outputWanted();
+  void demonstrationWanted();
+  void guideWanted();
 
  private:
   std::vector<NoiseCurve> curvesOf(int profile) const;
   Background telling_;
   void buildLedger();
   QWidget* buildHead();
+  QWidget* buildNext();
+  void showNext();
+  void takeNext();
   QWidget* buildFoot();
   QWidget* buildEmpty();
   void showMenu(const QPoint& at);
@@ -68,7 +74,8 @@ class ShootPlace : public QWidget {
   QListView* ledger_ = nullptr;
   QStackedWidget* stack_ = nullptr;
   QLabel *title_ = nullptr, *summary_ = nullptr, *covered_ = nullptr, *time_ = nullptr, *disk_ = nullptr;
-  QPushButton* render_ = nullptr;
+  QPushButton *render_ = nullptr, *next_ = nullptr;
+  QLabel* done_ = nullptr;
 };
 
 }  // namespace glenhaze::desktop

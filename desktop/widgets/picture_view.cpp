@@ -79,6 +79,15 @@ void PictureView::setZoom(double zoom, QPointF around) {
   Q_EMIT viewChanged();
 }
 
+void PictureView::lookAs(const PictureView& other) {
+  if (size_ != other.size_) first_ = {};
+  size_ = other.size_;
+  zoom_ = other.zoom_;
+  centre_ = other.centre_;
+  update();
+  Q_EMIT viewChanged();
+}
+
 void PictureView::centreOn(QPointF p) {
   centre_ = p;
   update();

@@ -32,6 +32,8 @@ class PictureView : public QWidget {
   double shownScale() const;
   void centreOn(QPointF picture);
   QPointF centre() const { return centre_; }
+  /// The same part at the same size as another view, also before its own picture has come.
+  void lookAs(const PictureView& other);
 
   QPointF toScreen(QPointF picture, int pane = 0) const;
   QPointF toPicture(QPointF screen) const;

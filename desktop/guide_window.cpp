@@ -1,0 +1,54 @@
+#include "desktop/guide_window.h"
+
+#include <QCoreApplication>
+#include <QFileInfo>
+#include <QImage>
+#include <QTextBrowser>
+#include <QVBoxLayout>
+
+namespace glenhaze::desktop {
+
+namespace {
+
+constexpr int kPictureWidth = 720;  // px: the window is a little wider
+
+// Pictures of the whole window are made to fit.
+class GuidePage : public QTextBrowser {
+ public:
+  QVariant loadResource(int type, const QUrl& name) override {
+    if (type != QTextDocument::ImageResource) return QTextBrowser::loadResource(type, name);
+    const QUrl full = source().resolved(name);
+    const QImage image(full.toLocalFile());
+    return image.width() > kPictureWidth ? image.scaledToWidth(kPictureWidth, Qt::SmoothTransformation)
+                                         : image;
+  }
+};
+
+}  // namespace
+
+QString shipped(const QString& name) {
+  const QString here = QCoreApplication::applicationDirPath();
+  for (const QString& above : {QStringLiteral("/../share/glenhaze/"), QStringLiteral("/../../")})
+    if (const QFileInfo there(here + above + name); there.exists()) return there.canonicalFilePath();
+  return {};
+}
+
+GuideWindow::GuideWindow(QWidget* parent) : QDialog(parent) {
+  setWindowTitle(tr("Guide"));
+  resize(kPictureWidth + 90, 700);
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 0);
+  auto* page = new GuidePage;
+  page->setAccessibleName(tr("Guide"));
+  page->setFrameShape(QFrame::NoFrame);
+  page->document()->setDocumentMargin(24);
+  page->setOpenLinks(true);
+  const QString guide = shipped(QStringLiteral("docs/guide.md"));
+  if (guide.isEmpty())
+    page->setPlainText(tr("The guide is not installed beside the application."));
+  else
+    page->setSource(QUrl::fromLocalFile(guide), QTextDocument::MarkdownResource);
+  column->addWidget(page);
+}
+
+}  // namespace glenhaze::desktop

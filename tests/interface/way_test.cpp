@@ -1,0 +1,214 @@
+// The way through the work: what is next, what stands still, what is rendered and whether it still holds.
+#include <QComboBox>
+#include <QLabel>
+#include <QSlider>
+#include <QSplitter>
+
+#include "desktop/guide_window.h"
+#include "desktop/output_form.h"
+#include "tests/interface/window_fixture.h"
+
+namespace glenhaze::desktop {
+namespace {
+
+class Way : public Window {
+ protected:
+  std::string next() {
+    const QPushButton* button = window->shootPlace().nextStep();
+    return button->isHidden() ? std::string() : button->text().toStdString();
+  }
+  bool known() {
+    return eventually([&] { return !window->session().standings().busy(); });
+  }
+};
+
+TEST_F(Way, TheNextStepLeadsFromNamingToRenderingAndToWhatIsNew) {
+  testing::makeFilm(folder / "one.mp4", [] {
+    auto film = testing::smallFilm(8);
+    film.make = film.model = "";
+    return film;
+  }());
+  openWithFilm(false);
+  ASSERT_TRUE(known());
+  EXPECT_EQ(next(), "Name the camera of 1 clip");
+  window->session().answer(0, {"Limpet A1", "", "", "", {}}, Session::AnswerFor::ThisClip);
+  ASSERT_TRUE(known());
+  EXPECT_EQ(next(), "Measure the lens of Limpet A1");
+  QTest::mouseClick(window->shootPlace().nextStep(), Qt::LeftButton);
+  EXPECT_EQ(window->place(), MainWindow::Bench);
+  window->go(MainWindow::Shoot);
+  Profile profile = window->session().profileFor(0);
+  profile.lens = limpet(320, 180).lens;
+  window->session().putProfile(QStringLiteral("lens"), profile);
+  ASSERT_TRUE(known());
+  EXPECT_EQ(next(), "Render 1 clip");
+  QTest::mouseClick(window->shootPlace().nextStep(), Qt::LeftButton);
+  ASSERT_TRUE(eventually([&] { return !window->session().running(); }));
+  ASSERT_TRUE(known());
+  EXPECT_EQ(next(), "");
+  ASSERT_NE(window->session().standings().of(0), nullptr);
+  EXPECT_EQ(window->session().standings().of(0)->kind, ClipStatus::Kind::Rendered);
+  // One thing is changed: only that is to be made again, and the ledger says why.
+  window->session().edit(QStringLiteral("x"), [](Shoot& s) { s.clips[0].fill = 0.5; });
+  ASSERT_TRUE(known());
+  EXPECT_EQ(next(), "Render again 1 clip");
+  EXPECT_EQ(window->session().standings().of(0)->kind, ClipStatus::Kind::OutOfDate);
+  EXPECT_NE(window->session().standings().of(0)->why, "");
+  window->session().undoStack().undo();
+  ASSERT_TRUE(known());
+  EXPECT_EQ(next(), "");
+}
+
+TEST_F(Way, WhatWasRenderedBeforeIsKnownWhenAShootIsOpened) {
+  open(true);
+  window->session().startRun();
+  ASSERT_TRUE(eventually([&] { return !window->session().running(); }));
+  const QString file = QString::fromStdString((folder / "s.glenhaze-shoot.json").string());
+  window.reset();
+  window = std::make_unique<MainWindow>();
+  window->show();
+  ASSERT_TRUE(window->openPath(file));
+  ASSERT_TRUE(eventually([&] { return !window->session().probing(); }));
+  ASSERT_TRUE(known());
+  EXPECT_EQ(window->session().batch(), nullptr);
+  EXPECT_EQ(window->session().standings().of(0)->kind, ClipStatus::Kind::Rendered);
+  EXPECT_EQ(next(), "");
+}
+
+TEST_F(Way, StationsStandStill) {
+  open(true);
+  window->go(MainWindow::Bench);
+  BenchPlace& bench = window->benchPlace();
+  const auto placeOf = [&](QWidget* w) { return QRect(w->mapTo(window.get(), QPoint()), w->size()); };
+  const auto buttons = [&] {
+    QList<QRect> places;
+    for (const char* name : {"Lens", "Shutter", "Noise", "Stabilization", "Finish"})
+      for (QPushButton* b : bench.findChildren<QPushButton*>())
+        if (b->text() == QLatin1String(name) && b->isCheckable() &&
+            b->parentWidget()->parentWidget() == &bench)
+          places << placeOf(b);
+    return places;
+  };
+  const QList<QRect> stand = buttons();
+  ASSERT_EQ(stand.size(), 5);
+  QRect picture;
+  for (int s = 0; s < BenchPlace::kStations; ++s) {
+    bench.setStation(static_cast<BenchPlace::Station>(s));
+    QTest::qWait(50);
+    EXPECT_EQ(buttons(), stand) << s;
+    PictureView* view = nullptr;
+    for (PictureView* v : bench.findChildren<PictureView*>())
+      if (v->isVisible() && (view == nullptr || v->width() > view->width())) view = v;
+    ASSERT_NE(view, nullptr) << s;
+    if (s == 0) picture = placeOf(view);
+    EXPECT_EQ(placeOf(view), picture) << s;
+  }
+}
+
+TEST_F(Way, ThePictureKeepsItsZoomAndFrame) {
+  open(true);
+  window->go(MainWindow::Bench);
+  BenchPlace& bench = window->benchPlace();
+  const auto shown = [&]() -> PictureView* {
+    for (PictureView* v : bench.findChildren<PictureView*>())
+      if (v->isVisible() && !v->pictureSize().isEmpty()) return v;
+    return nullptr;
+  };
+  ASSERT_TRUE(eventually([&] { return shown() != nullptr; }));
+  shown()->setZoom(2);
+  shown()->centreOn({100, 60});
+  const auto slider = [&]() -> QSlider* {
+    for (QSlider* s : bench.findChildren<QSlider*>())
+      if (s->isVisible()) return s;
+    return nullptr;
+  };
+  slider()->setValue(2);
+  bench.setStation(BenchPlace::Noise);
+  ASSERT_TRUE(eventually([&] { return shown() != nullptr; }));
+  QTest::qWait(100);
+  EXPECT_EQ(shown()->zoom(), 2);
+  EXPECT_EQ(shown()->centre(), QPointF(100, 60));
+  EXPECT_EQ(slider()->value(), 2);
+}
+
+TEST_F(Way, ItFitsASmallScreen) {
+  open(true);
+  for (int place = 0; place < 4; ++place) {
+    window->go(static_cast<MainWindow::Place>(place));
+    window->resize(1100, 680);
+    QTest::qWait(20);
+    EXPECT_LE(window->width(), 1100) << place;
+    EXPECT_LE(window->height(), 680) << place;
+  }
+  window->go(MainWindow::Bench);
+  for (int s = 0; s < BenchPlace::kStations; ++s) {
+    window->benchPlace().setStation(static_cast<BenchPlace::Station>(s));
+    QTest::qWait(20);
+    EXPECT_LE(window->minimumSizeHint().width(), 1100) << s;
+    EXPECT_LE(window->minimumSizeHint().height(), 680) << s;
+  }
+}
+
+TEST_F(Way, OutputsAreSetByTheirUse) {
+  OutputSettings now;
+  now.encode.codec = Codec::Ffv1;
+  OutputForm form(now);
+  QStringList said;
+  form.sayEffect([&](const OutputSettings& o) {
+    said << QString::fromStdString(codecName(o.encode.codec));
+    return said.last();
+  });
+  QComboBox* use = form.findChild<QComboBox*>();
+  ASSERT_NE(use, nullptr);
+  use->setCurrentIndex(2);
+  Q_EMIT use->activated(2);
+  EXPECT_EQ(form.settings().encode.codec, Codec::H264);
+  EXPECT_EQ(form.settings().size, (PictureSize{1920, 1080}));
+  EXPECT_EQ(said.last().toStdString(), "h264");
+  Q_EMIT use->activated(3);
+  EXPECT_EQ(form.settings().encode.codec, Codec::ProRes422HQ);
+  EXPECT_EQ(form.settings().size, PictureSize{});
+}
+
+TEST_F(Way, AnEmptyWindowSaysWhatToDo) {
+  window = std::make_unique<MainWindow>();
+  window->show();
+  EXPECT_NE(buttonSaying(*window, QStringLiteral("Bring in footage…")), nullptr);
+  EXPECT_NE(buttonSaying(*window, QStringLiteral("Open the demonstration")), nullptr);
+  QPushButton* guide = buttonSaying(*window, QStringLiteral("Read the guide"));
+  ASSERT_NE(guide, nullptr);
+  QTest::mouseClick(guide, Qt::LeftButton);
+  GuideWindow* shown = window->findChild<GuideWindow*>();
+  ASSERT_NE(shown, nullptr);
+  EXPECT_TRUE(shown->isVisible());
+}
+
+TEST_F(Way, APlateIsHandedOverAndADrawingLaidBack) {
+  open(true);
+  HandOverMenu& menu = window->shootPlace().handOver();
+  HandOverMenu::Choice choice;
+  choice.room = 0.25;
+  choice.first_only = true;
+  choice.files.to = folder / "handed" / "plate.png";
+  menu.makePlate(0, choice);
+  ASSERT_TRUE(eventually([&] { return !menu.busy(); }));
+  const auto plate = RgbaReader(choice.files.to, AlphaKind::Straight).next();
+  ASSERT_TRUE(plate);
+  EXPECT_EQ(plate->width, 320 + 160);
+  EXPECT_TRUE(window->shootPlace().summary()->text().startsWith(QLatin1String("Written: plate.png")))
+      << window->shootPlace().summary()->text().toStdString();
+  choice.files.from = choice.files.to;
+  choice.files.to = folder / "handed" / "back.png";
+  menu.layBackOnto(0, choice);
+  ASSERT_TRUE(eventually([&] { return !menu.busy(); }));
+  const auto back = RgbaReader(choice.files.to, AlphaKind::Straight).next();
+  ASSERT_TRUE(back);
+  EXPECT_EQ(back->width, 320);
+  // A name that is taken is refused in words.
+  menu.layBackOnto(0, choice);
+  ASSERT_TRUE(eventually([&] { return !menu.busy(); }));
+  EXPECT_TRUE(window->shootPlace().summary()->text().contains(QLatin1String("exists already")));
+}
+
+}  // namespace
+}  // namespace glenhaze::desktop
