@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "core/base/error.h"
+#include "core/base/files.h"
 
 namespace glenhaze {
 
@@ -57,6 +58,8 @@ std::mutex& oneAtATime() {
   return mutex;
 }
 
+constexpr uint64_t kLargestTiff = 0xFFFFFFFF;  // the format's own limit
+
 using Bytes = std::vector<Exiv2::byte>;
 
 Bytes profileIn(Exiv2::Image& image) {
@@ -74,7 +77,7 @@ Bytes profileIn(Exiv2::Image& image) {
 void sayProfile(Exiv2::Image& image, const Bytes& profile) {
   if (profile.empty()) return;
   const long size = static_cast<long>(profile.size());
-  if (image.mimeType() == "image/tiff") return;  // see layoutOf()
+  if (image.mimeType() == "image/tiff") return;  // there already
   Exiv2::DataBuf copy(profile.data(), size);
   image.setIccProfile(copy);
 }
@@ -87,25 +90,70 @@ void saySize(Exiv2::ExifData& exif, PictureSize size) {
 
 }  // namespace
 
-StillLayout layoutOf(const std::filesystem::path& still) {
+int resolutionOf(const std::filesystem::path& still) {
   const std::scoped_lock lock(oneAtATime());
   Exiv2::LogMsg::setLevel(Exiv2::LogMsg::mute);
-  StillLayout layout;
   try {
     const auto image = Exiv2::ImageFactory::open(still.string());
     image->readMetadata();
-    layout.icc = profileIn(*image);
     const Exiv2::ExifData& exif = image->exifData();
     const auto across = exif.findKey(Exiv2::ExifKey("Exif.Image.XResolution")),
                unit = exif.findKey(Exiv2::ExifKey("Exif.Image.ResolutionUnit"));
+    if (across == exif.end() || across->toRational().second == 0) return 0;
     const bool per_cm = unit != exif.end() && unit->toLong() == 3;
-    if (across != exif.end() && across->toRational().second != 0)
-      layout.dpi = static_cast<int>(std::lround(
-          std::clamp(static_cast<double>(across->toFloat()) * (per_cm ? 2.54 : 1), 0.0, 65535.0)));
+    return static_cast<int>(
+        std::lround(std::clamp(static_cast<double>(across->toFloat()) * (per_cm ? 2.54 : 1), 0.0, 65535.0)));
   } catch (const Exiv2::AnyError&) {
-    return {};
+    return 0;
   }
-  return layout;
+}
+
+void addTiffProfile(const std::filesystem::path& tiff, const std::vector<uint8_t>& icc) {
+  constexpr size_t kHead = 8, kEntry = 12;
+  constexpr uint16_t kProfile = 34675, kUndefined = 7;
+  std::string file = readFile(tiff, kLargestTiff);
+  const auto fail = [&] {
+    throw Error(ErrorKind::Unreadable, "The TIFF's tags cannot be read", tiff.string(), "", "");
+  };
+  // Little-endian, as FFmpeg writes it.
+  if (file.size() < kHead || !file.starts_with(std::string_view("II*\0", 4))) fail();
+  const auto at16 = [&](size_t i) {
+    return static_cast<uint16_t>(static_cast<uint8_t>(file[i]) | static_cast<uint8_t>(file[i + 1]) << 8);
+  };
+  const auto at32 = [&](size_t i) {
+    return static_cast<uint32_t>(at16(i)) | static_cast<uint32_t>(at16(i + 2)) << 16;
+  };
+  const auto text = [](uint32_t value, int bytes) {
+    std::string out;
+    for (int i = 0; i < bytes; ++i) out += static_cast<char>(value >> (8 * i) & 0xFFU);
+    return out;
+  };
+  const size_t list = at32(4);
+  if (list + 2 > file.size()) fail();
+  const size_t count = at16(list);
+  if (list + 2 + count * kEntry + 4 > file.size()) fail();
+  if (file.size() % 2 != 0) file += '\0';
+  const auto profile_at = static_cast<uint32_t>(file.size());
+  file.append(icc.begin(), icc.end());
+  if (file.size() % 2 != 0) file += '\0';
+  const auto new_list = static_cast<uint32_t>(file.size());
+  std::string entries;
+  bool added = false;
+  const auto add = [&] {
+    entries += text(kProfile, 2) + text(kUndefined, 2) + text(static_cast<uint32_t>(icc.size()), 4) +
+               text(profile_at, 4);
+    added = true;
+  };
+  for (size_t i = 0; i < count; ++i) {
+    const size_t entry = list + 2 + i * kEntry;
+    // Tags stand in rising order.
+    if (!added && at16(entry) > kProfile) add();
+    entries += file.substr(entry, kEntry);
+  }
+  if (!added) add();
+  file += text(static_cast<uint32_t>(count + 1), 2) + entries + file.substr(list + 2 + count * kEntry, 4);
+  file.replace(4, 4, text(new_list, 4));
+  writeFileAtomically(tiff, file);
 }
 
 bool carryStillMetadata(const std::filesystem::path& from, const std::filesystem::path& to,
@@ -116,6 +164,8 @@ bool carryStillMetadata(const std::filesystem::path& from, const std::filesystem
     const auto source = Exiv2::ImageFactory::open(from.string());
     source->readMetadata();
     const Bytes profile = profileIn(*source);
+    const bool tiff = to.extension() == ".tif" || to.extension() == ".tiff";
+    if (tiff && !profile.empty()) addTiffProfile(to, profile);
     if (source->exifData().empty() && source->iptcData().empty() && source->xmpData().empty() &&
         profile.empty())
       return false;

@@ -127,7 +127,6 @@ struct ClipWriter::State {
   detail::CodecPtr codec;
   detail::PacketPtr packet = detail::makePacket();
   detail::ScalerPtr scaler;
-  StillLayout layout;  ///< of a TIFF
   std::unique_ptr<detail::Companion> companion;
   std::map<int64_t, int64_t> durations;  ///< of frames inside the encoder, by time stamp
   int64_t offset_pts = 0;
@@ -151,7 +150,6 @@ struct ClipWriter::State {
   void openEncoder(const Frame& first);
   void addStreams();
   detail::FramePtr toEncoder(const Frame& frame);
-  detail::FramePtr converted(const Frame& frame);
   void encode(const AVFrame* frame);
   std::string verify() const;
   std::string verifySequence() const;
@@ -229,8 +227,8 @@ void ClipWriter::State::openEncoder(const Frame& first) {
   detail::applyHdr(*codec, settings, first.hdr);
   if (settings.codec == Codec::Tiff && source.kind != ClipKind::Film) {
     const auto sequence = sequenceFromPattern(source.path);
-    layout = layoutOf(sequence ? sequenceFile(source.path, sequence->first) : source.path);
-    if (layout.dpi > 0) av_opt_set_int(codec->priv_data, "dpi", layout.dpi, 0);
+    const int dpi = resolutionOf(sequence ? sequenceFile(source.path, sequence->first) : source.path);
+    if (dpi > 0) av_opt_set_int(codec->priv_data, "dpi", dpi, 0);
   }
   const int code = avcodec_open2(codec.get(), encoder, nullptr);
   if (code < 0)
@@ -265,15 +263,6 @@ void ClipWriter::State::addStreams() {
 }
 
 detail::FramePtr ClipWriter::State::toEncoder(const Frame& frame) {
-  detail::FramePtr out = converted(frame);
-  if (layout.icc.empty()) return out;
-  AVFrameSideData* icc = av_frame_new_side_data(out.get(), AV_FRAME_DATA_ICC_PROFILE, layout.icc.size());
-  if (icc == nullptr) throw std::bad_alloc();
-  std::copy(layout.icc.begin(), layout.icc.end(), icc->data);
-  return out;
-}
-
-detail::FramePtr ClipWriter::State::converted(const Frame& frame) {
   detail::FramePtr wrapped = detail::wrapForEncoder(frame);
   if (wrapped->format == codec->pix_fmt) return wrapped;
   if (settings.codec == Codec::Jpeg && frame.colour.full_range &&

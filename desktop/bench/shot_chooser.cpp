@@ -11,7 +11,8 @@ ShotChooser::ShotChooser(Session& session, QWidget* parent) : QWidget(parent), s
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
   list_ = new QComboBox;
-  list_->setMinimumWidth(240);
+  list_->setMinimumWidth(150);
+  list_->setMaximumWidth(260);
   list_->setAccessibleName(tr("Reference shot"));
   list_->setToolTip(tr("The reference shot to measure from"));
   connect(list_, &QComboBox::activated, this, &ShotChooser::tell);

@@ -6,6 +6,7 @@
 #include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QSplitter>
 #include <QTableWidget>
 
@@ -31,13 +32,13 @@ void BenchStation::arrange(QWidget* tools, PictureView* picture, QAbstractSlider
   position->setSizePolicy(keeps);
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(0, 0, 0, 0);
+  layout->setSpacing(6);
   auto* across = across_ = new QSplitter(Qt::Horizontal);
   auto* left = left_ = new QSplitter(Qt::Vertical);
   auto* top = new QWidget;
   auto* column = new QVBoxLayout(top);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(6);
-  column->addWidget(tools);
   column->addWidget(picture, 1);
   column->addWidget(position);
   left->addWidget(top);
@@ -46,13 +47,22 @@ void BenchStation::arrange(QWidget* tools, PictureView* picture, QAbstractSlider
   left->setStretchFactor(1, 1);
   left->setSizes({470, 190});
   across->addWidget(left);
-  across->addWidget(findings);
+  // On a small screen the findings scroll rather than push the window over its edge.
+  auto* room = new QScrollArea;
+  room->setWidgetResizable(true);
+  room->setFrameShape(QFrame::NoFrame);
+  room->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  room->setWidget(findings);
+  room->setMinimumWidth(kFindingsWidth);
+  room->setMaximumWidth(kFindingsWidth + 90);
+  across->addWidget(room);
   across->setStretchFactor(0, 1);
   across->setCollapsible(1, false);
   across->setSizes({1 << 14, kFindingsWidth});
   rememberSizes(*across, QStringLiteral("bench-findings"));
   rememberSizes(*left, QStringLiteral("bench-evidence"));
-  layout->addWidget(across);
+  layout->addWidget(tools);
+  layout->addWidget(across, 1);
 }
 
 void BenchStation::standAs(const BenchStation& other, bool same_shot) {
@@ -66,8 +76,6 @@ void BenchStation::standAs(const BenchStation& other, bool same_shot) {
 
 std::pair<QWidget*, QVBoxLayout*> BenchStation::findingsPanel() {
   auto* panel = new QWidget;
-  panel->setMinimumWidth(kFindingsWidth);
-  panel->setMaximumWidth(kFindingsWidth + 90);
   makeDeep(*panel);
   auto* column = new QVBoxLayout(panel);
   column->setContentsMargins(16, 14, 16, 14);

@@ -3,15 +3,21 @@
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QPushButton>
+#include <array>
+#include <cmath>
 
 #include "desktop/compare/clip_form.h"
 
 namespace glenhaze::desktop {
 
+namespace {
+constexpr std::array kZooms = {0.0, 1.0, 2.0, 4.0};  // screen pixels per picture pixel; 0: all of it
+}  // namespace
+
 CompareBar::CompareBar(QWidget* parent) : QWidget(parent), row_(new QHBoxLayout(this)) {
   row_->setContentsMargins(0, 0, 0, 0);
   clips_ = new QComboBox;
-  clips_->setMinimumWidth(112);
+  clips_->setMinimumWidth(96);
   clips_->setMaximumWidth(240);
   clips_->setAccessibleName(tr("Clip"));
   connect(clips_, &QComboBox::activated, this, &CompareBar::clipChosen);
@@ -58,15 +64,20 @@ QComboBox* CompareBar::addChoice(const QString& name, const QStringList& items, 
 }
 
 void CompareBar::addZooms() {
-  for (const auto& [text, zoom] : {std::pair{tr("Fit"), 0.0},
-                                   {QStringLiteral("100 %"), 1.0},
-                                   {QStringLiteral("200 %"), 2.0},
-                                   {QStringLiteral("400 %"), 4.0}}) {
-    auto* button = new QPushButton(text);
-    button->setToolTip(tr("Zoom; keys 0, 1, 2 and 4 zoom at the pointer, the wheel too"));
-    connect(button, &QPushButton::clicked, this, [this, z = zoom] { Q_EMIT zoomChosen(z); });
-    row_->addWidget(button);
-  }
+  zoom_ = addChoice(tr("Zoom"),
+                    {tr("Fit"), QStringLiteral("100 %"), QStringLiteral("200 %"), QStringLiteral("400 %")},
+                    84, tr("Keys 0, 1, 2 and 4 zoom at the pointer, the wheel too"));
+  connect(zoom_, &QComboBox::activated, this,
+          [this](int i) { Q_EMIT zoomChosen(kZooms[static_cast<size_t>(i)]); });
+}
+
+void CompareBar::showZoom(double zoom) {
+  // What lies between two of them is the nearer one's neighbourhood; its exact scale is said in the picture.
+  size_t nearest = 0;
+  for (size_t i = 1; i < kZooms.size() && zoom > 0; ++i)
+    if (nearest == 0 || std::abs(std::log(zoom / kZooms[i])) < std::abs(std::log(zoom / kZooms[nearest])))
+      nearest = i;
+  zoom_->setCurrentIndex(static_cast<int>(nearest));
 }
 
 void CompareBar::setClips(const std::vector<ClipPlan>& plans, int current) {

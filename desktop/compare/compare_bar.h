@@ -33,6 +33,7 @@ class CompareBar : public QWidget {
   int lift() const;
   void setLift(int stops);
   void nextLift();
+  void showZoom(double zoom);
   void setEdge(bool on);
   void toggleEdge();
 
@@ -48,6 +49,7 @@ class CompareBar : public QWidget {
  private:
   QComboBox* addChoice(const QString& name, const QStringList& items, int width, const QString& tip);
   void addZooms();
+  QComboBox* zoom_ = nullptr;
   QHBoxLayout* row_;
   QComboBox *clips_ = nullptr, *way_ = nullptr, *look_ = nullptr, *lift_ = nullptr;
   QPushButton* edge_ = nullptr;

@@ -63,6 +63,7 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent)
   connectBoards();
   pictures_ = new QStackedWidget;
   pictures_->addWidget(view_);
+  connect(view_, &PictureView::viewChanged, this, [this] { bar_->showZoom(view_->zoom()); });
   pictures_->addWidget(board_);
   pictures_->addWidget(steady_board_);
   middle->addWidget(pictures_);

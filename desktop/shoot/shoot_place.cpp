@@ -61,17 +61,26 @@ class LedgerHead : public QWidget {
 
 // The shapes of the coverage cells with their names.
 class Legend : public QWidget {
+  static constexpr int kCell = 80, kKinds = 6;
+
  public:
-  explicit Legend(QWidget* parent) : QWidget(parent) { setFixedSize(6 * 80, 22); }
+  explicit Legend(QWidget* parent) : QWidget(parent) {
+    setFixedHeight(22);
+    setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Fixed);
+  }
+  QSize sizeHint() const override { return {kKinds * kCell, 22}; }
+  // It goes where there is no room for it.
+  QSize minimumSizeHint() const override { return {0, 22}; }
 
  protected:
   void paintEvent(QPaintEvent*) override {
+    if (width() < kKinds * kCell) return;
     QPainter p(this);
     int x = 0;
     for (const Coverage kind : {Coverage::Measured, Coverage::ByHand, Coverage::Borrowed, Coverage::Estimated,
                                 Coverage::Missing, Coverage::Doubtful}) {
-      paintCoverage(p, QRectF(x, 0, 75, 22), kind, coverageName(kind));
-      x += 80;
+      paintCoverage(p, QRectF(x, 0, kCell - 5, 22), kind, coverageName(kind));
+      x += kCell;
     }
   }
 };
