@@ -39,6 +39,10 @@ FinishStation::FinishStation(Session& session, QWidget* parent)
   slider_->setAccessibleName(tr("Frame"));
   connect(slider_, &QSlider::valueChanged, this, [this] { ask(); });
   evidence_ = table({tr("Edge"), tr("Frame"), tr("MTF50"), tr("Overshoot")}, tr("Evidence"));
+  hintWhileEmpty(
+      *evidence_,
+      tr("No edges yet. Find them, or mark one: a straight dark edge on bright, even ground, tilted by "
+         "about five degrees."));
   connect(evidence_, &QTableWidget::currentCellChanged, this, [this](int row, int, int, int) {
     if (!filling_) showEdge(row);
   });

@@ -18,6 +18,7 @@
 #include <QTableView>
 #include <QVBoxLayout>
 #include <cmath>
+#include <map>
 
 #include "core/base/error.h"
 #include "core/base/files.h"
@@ -41,6 +42,9 @@ LensStation::LensStation(Session& session, QWidget* parent)
   table_ = new QTableView;
   table_->setModel(&evidence_);
   table_->setAccessibleName(tr("Evidence"));
+  hintWhileEmpty(*table_, tr("No evidence yet. Choose a way above: find a chart that was filmed, or edges "
+                             "that are straight in the "
+                             "world, or draw along such an edge in the picture."));
   table_->verticalHeader()->hide();
   table_->verticalHeader()->setDefaultSectionSize(25);
   table_->setShowGrid(false);
@@ -229,8 +233,26 @@ void LensStation::showEvidence(int row) {
   view_->update();
 }
 
+// After a measurement: the one with the most evidence, where the one that is looked at has none.
+void LensStation::showRichestFrame() {
+  const std::string shot = state_.shot().path.string();
+  std::map<int64_t, double> evidence;
+  if (state_.way() == LensState::Way::Chart && state_.chart())
+    for (const ChartView& view : state_.chart()->views)
+      if (view.source == shot && view.left_out.empty())
+        evidence[view.frame] += static_cast<double>(view.corners.size());
+  if (state_.way() == LensState::Way::Edges)
+    for (const StraightEdge& edge : state_.edges())
+      if (edge.source == shot && edge.in_use) evidence[edge.frame] += 1;
+  if (evidence.empty() || evidence.contains(slider_->value())) return;
+  const auto richest = std::max_element(evidence.begin(), evidence.end(),
+                                        [](const auto& a, const auto& b) { return a.second < b.second; });
+  slider_->setValue(static_cast<int>(richest->first));
+}
+
 void LensStation::refresh() {
   using Way = LensState::Way;
+  if (std::exchange(was_busy_, state_.busy()) && !state_.busy()) showRichestFrame();
   const Way way = state_.way();
   ways_->button(static_cast<int>(way))->setChecked(true);
   for (QWidget* w : std::initializer_list<QWidget*>{columns_, rows_, paper_})

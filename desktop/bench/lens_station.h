@@ -37,6 +37,8 @@ class LensStation : public BenchStation {
   void setWay(LensState::Way way);
   void setStraightView(bool on);
   void showEvidence(int row);
+  void showRichestFrame();
+  bool was_busy_ = false;
   void putIntoProfile() override;
 
  private:

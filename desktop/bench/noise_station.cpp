@@ -52,6 +52,8 @@ NoiseStation::NoiseStation(Session& session, QWidget* parent)
       table({tr("Evidence"), tr("Place"), tr("Level"), tr("σ luma"), tr("σ Cb"), tr("σ Cr")}, tr("Evidence"));
   patches_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
   patches_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
+  hintWhileEmpty(*patches_,
+                 tr("No places yet. Drag over flat, evenly lit ones in the picture, or have them found."));
   connect(patches_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (!filling_ && item->column() == 0) state_.setPatchUsed(item->row(), item->checkState() == Qt::Checked);
   });

@@ -57,6 +57,8 @@ ShutterStation::ShutterStation(Session& session, QWidget* parent)
     showValue();
   });
   evidence_ = table({tr("Evidence"), tr("Frame"), tr("Lean"), tr("Lean left")}, tr("Evidence"));
+  hintWhileEmpty(*evidence_,
+                 tr("No evidence yet. Choose a way above and measure the readout, or set it by hand."));
   connect(evidence_, &QTableWidget::cellActivated, this, [this](int row, int) {
     if (const auto* item = evidence_->item(row, 1)) slider_->setValue(item->data(Qt::UserRole).toInt());
   });

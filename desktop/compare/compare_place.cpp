@@ -8,6 +8,7 @@
 #include <QLabel>
 #include <QPushButton>
 #include <QScrollArea>
+#include <QSettings>
 #include <QSpinBox>
 #include <QSplitter>
 #include <QStackedWidget>
@@ -22,6 +23,7 @@
 #include "desktop/compare/compare_bar.h"
 #include "desktop/compare/noise_form.h"
 #include "desktop/compare/pin_strip.h"
+#include "desktop/compare/plain_controls.h"
 #include "desktop/compare/steady_board.h"
 #include "desktop/compare/transport.h"
 #include "desktop/compare/variant_board.h"
@@ -147,7 +149,7 @@ Transport* ComparePlace::buildTransport() {
 
 QWidget* ComparePlace::buildSide() {
   auto* side = new QWidget;
-  side->setMinimumWidth(270);
+  side->setMinimumWidth(320);
   side->setMaximumWidth(420);
   makeDeep(*side);
   auto* layout = new QVBoxLayout(side);
@@ -161,6 +163,18 @@ QWidget* ComparePlace::buildSide() {
   own_text_ = new QLabel;
   own_text_->setWordWrap(true);
   layout->addWidget(own_text_);
+  plain_ = new PlainControls;
+  connect(plain_, &PlainControls::edited, &state_, &CompareState::edit);
+  layout->addWidget(plain_);
+  more_ = new QPushButton(tr("More settings"));
+  more_->setCheckable(true);
+  more_->setChecked(QSettings().value(QStringLiteral("compare/more")).toBool());
+  more_->setToolTip(tr("Window, lens, and the details of noise removal"));
+  connect(more_, &QPushButton::toggled, this, [this](bool on) {
+    QSettings().setValue(QStringLiteral("compare/more"), on);
+    showMore();
+  });
+  layout->addWidget(more_);
   clip_form_ = new ClipForm;
   connect(clip_form_, &ClipForm::edited, &state_, &CompareState::edit);
   layout->addWidget(clip_form_);
@@ -182,9 +196,18 @@ QWidget* ComparePlace::buildSide() {
   scroll->setWidgetResizable(true);
   scroll->setFrameShape(QFrame::NoFrame);
   scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  scroll->setMinimumWidth(284);
+  scroll->setMinimumWidth(334);
   scroll->setMaximumWidth(434);
   return scroll;
+}
+
+// What is set now and then only stays closed, so that nothing has to be scrolled for.
+void ComparePlace::showMore() {
+  const bool open = more_->isChecked();
+  more_->setText(open ? tr("Fewer settings") : tr("More settings"));
+  clip_form_->setVisible(open);
+  noise_form_->setVisible(state_.hasClip() && state_.plan().job.correction.noise.has_value());
+  noise_form_->setDetailed(open);
 }
 
 void ComparePlace::showState() {
@@ -195,8 +218,9 @@ void ComparePlace::showState() {
   const ClipPlan& plan = state_.plan();
   bar_->setPlan(plan, session_.shoot().output);
   clip_form_->setPlan(plan);
+  plain_->setPlan(plan, profileOf(plan.match, session_.profiles()));
   transport_->setRendered(plan.job.range);
-  noise_form_->setVisible(plan.job.correction.noise.has_value());
+  showMore();
   noise_form_->setFlickerFound(state_.flickerText());
   noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
 }

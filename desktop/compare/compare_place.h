@@ -13,6 +13,7 @@
 #include "desktop/widgets/picture_view.h"
 
 class QLabel;
+class QPushButton;
 class QStackedWidget;
 
 namespace glenhaze::desktop {
@@ -20,6 +21,8 @@ namespace glenhaze::desktop {
 class ClipForm;
 class CompareBar;
 class NoiseForm;
+class PlainControls;
+class PlainControls;
 class PinStrip;
 class SteadyBoard;
 class Transport;
@@ -60,6 +63,8 @@ class ComparePlace : public QWidget {
   void takeWay(int way);
   Transport* buildTransport();
   QWidget* buildSide();
+  void showMore();
+
   void showState();
   void takeClip();
   void takeCorrection();
@@ -82,6 +87,8 @@ class ComparePlace : public QWidget {
   Preview preview_;
   PictureView* view_ = nullptr;
   CompareBar* bar_ = nullptr;
+  PlainControls* plain_ = nullptr;
+  QPushButton* more_ = nullptr;
   NoiseForm* noise_form_ = nullptr;
   Transport* transport_ = nullptr;
   ClipForm* clip_form_ = nullptr;

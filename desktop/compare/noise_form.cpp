@@ -23,15 +23,20 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   verdict_ = new QLabel;
   verdict_->setWordWrap(true);
   column->addWidget(verdict_);
+  details_ = new QWidget;
+  auto* details = new QVBoxLayout(details_);
+  details->setContentsMargins(0, 0, 0, 0);
+  details->setSpacing(5);
+  column->addWidget(details_);
   auto* first = new QHBoxLayout;
   auto* quality_label = quietLabel(tr("Quality"));
   quality_label->setWordWrap(false);
   first->addWidget(quality_label);
-  column->addLayout(first);
+  details->addLayout(first);
   auto* grid = new QGridLayout;
   grid->setHorizontalSpacing(8);
   grid->setVerticalSpacing(4);
-  column->addLayout(grid);
+  details->addLayout(grid);
   int row = 0;
   const auto put = [&](const QString& name, QWidget* widget, int side) {
     auto* label = quietLabel(name);
@@ -89,7 +94,7 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   put(tr("Smoothing"), smoothing_, 0);
   put(tr("Mix back"), mix_, 1);
   put(tr("Motion"), tolerance_, 0);
-  put(tr("Coarse grain"), reach_, 1);
+  put(tr("Blotches"), reach_, 1);
   put(tr("Blocks"), blocks_, 0);
   put(tr("Shadows"), shadows_, 1);
   put(tr("Flicker"), flicker_, 0);
@@ -148,6 +153,8 @@ void NoiseForm::setSettings(const DenoiseSettings& s, bool own) {
   follow_->setVisible(own);
   keep_->setVisible(own);
 }
+
+void NoiseForm::setDetailed(bool on) { details_->setVisible(on); }
 
 void NoiseForm::tell() {
   if (filling_) return;

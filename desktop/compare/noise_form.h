@@ -25,6 +25,8 @@ class NoiseForm : public QWidget {
   void setSettings(const DenoiseSettings& settings, bool own);
   void setVerdict(const std::optional<RemovalVerdict>& verdict);
   void setBusy(bool busy);
+  /// Quality and single strengths too, or only what was found.
+  void setDetailed(bool on);
   /// A sentence on the flicker that was measured; "" for none.
   void setFlickerFound(const QString& text);
   /// What each quality costs here, once that was tried out: frames a second by frames looked ahead; 0:
@@ -44,6 +46,7 @@ class NoiseForm : public QWidget {
   QDoubleSpinBox *luma_ = nullptr, *chroma_ = nullptr, *smoothing_ = nullptr, *tolerance_ = nullptr;
   QSpinBox *reach_ = nullptr, *mix_ = nullptr, *blocks_ = nullptr, *shadows_ = nullptr, *flicker_ = nullptr;
   QComboBox* quality_ = nullptr;
+  QWidget* details_ = nullptr;
   QCheckBox* specks_ = nullptr;
   QPushButton *follow_ = nullptr, *keep_ = nullptr, *find_ = nullptr;
   QLabel *verdict_ = nullptr, *flicker_found_ = nullptr;

@@ -9,6 +9,9 @@ namespace glenhaze::desktop {
 
 LedgerModel::LedgerModel(Session& session, QObject* parent) : QAbstractListModel(parent), session_(session) {
   connect(&session, &Session::changed, this, [this] { rebuild(); });
+  connect(&session.standings(), &Standings::changed, this, [this] {
+    if (only_ == Only::ToRender || only_ == Only::OutOfDate) rebuild();
+  });
   rebuild();
 }
 
@@ -56,14 +59,49 @@ QString cellText(const CoverageCell& cell) {
 
 }  // namespace
 
+void LedgerModel::setFilter(const QString& words, Only only) {
+  words_ = words.split(QLatin1Char(' '), Qt::SkipEmptyParts);
+  only_ = only;
+  rebuild();
+}
+
+bool LedgerModel::passes(int clip, const QString& heading) const {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
+  if (!words_.isEmpty()) {
+    const QString text =
+        QString::fromStdString(pathToText(plan.info.path.filename())) + QLatin1Char(' ') + heading;
+    for (const QString& word : words_)
+      if (!text.contains(word, Qt::CaseInsensitive)) return false;
+  }
+  const ClipStatus* status = session_.standings().of(clip);
+  const RunItem* item = session_.runItemOf(plan.info.path);
+  switch (only_) {
+    case Only::Uncovered:
+      return plan.lens.kind == Coverage::Missing && !plan.failed;
+    case Only::ToRender:
+      return plan.refusal.empty() && (status == nullptr || status->kind != ClipStatus::Kind::Rendered);
+    case Only::OutOfDate:
+      return status != nullptr && status->kind == ClipStatus::Kind::OutOfDate;
+    case Only::Failed:
+      return plan.failed || (item != nullptr && item->state == RunState::Failed);
+    default:
+      return true;
+  }
+}
+
 void LedgerModel::rebuild() {
   beginResetModel();
   groups_.clear();
   rows_.clear();
   std::map<std::tuple<int, QString, QString>, Group> sorted;
   const auto& plans = session_.plans();
+  hidden_ = 0;
   for (size_t i = 0; i < plans.size(); ++i) {
     const Heading heading = headingOf(session_, plans[i]);
+    if (!passes(static_cast<int>(i), heading.title + QLatin1Char(' ') + heading.mode)) {
+      ++hidden_;
+      continue;
+    }
     Group& group = sorted[{heading.order, heading.title, heading.mode}];
     group.title = heading.title;
     group.mode = heading.mode;

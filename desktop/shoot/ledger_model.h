@@ -25,6 +25,12 @@ class LedgerModel : public QAbstractListModel {
     std::vector<int> clips;
   };
 
+  /// Which clips are listed: those whose name or camera holds all of the words, and that are in this state.
+  enum class Only { All, Uncovered, ToRender, OutOfDate, Failed };
+  void setFilter(const QString& words, Only only);
+  /// Clips that the filter leaves out.
+  int hidden() const { return hidden_; }
+
   int rowCount(const QModelIndex& parent = {}) const override;
   QVariant data(const QModelIndex& index, int role) const override;
   Qt::ItemFlags flags(const QModelIndex& index) const override;
@@ -36,6 +42,10 @@ class LedgerModel : public QAbstractListModel {
 
  private:
   void rebuild();
+  bool passes(int clip, const QString& heading) const;
+  QStringList words_;
+  Only only_ = Only::All;
+  int hidden_ = 0;
   struct Row {
     int group = -1;
     int clip = -1;

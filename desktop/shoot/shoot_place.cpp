@@ -13,6 +13,7 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QScrollBar>
+#include <QShortcut>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
@@ -195,6 +196,25 @@ QWidget* ShootPlace::buildHead() {
   row->addSpacing(10);
   row->addWidget(summary_);
   row->addStretch();
+  find_ = new QLineEdit;
+  find_->setPlaceholderText(tr("Find clips"));
+  find_->setAccessibleName(tr("Find clips"));
+  find_->setToolTip(tr("By words of their names, cameras and modes (Ctrl+F)"));
+  find_->setClearButtonEnabled(true);
+  find_->setMaximumWidth(150);
+  row->addWidget(find_);
+  only_ = new QComboBox;
+  only_->setAccessibleName(tr("Which clips"));
+  only_->addItems({tr("All clips"), tr("Uncovered"), tr("To be rendered"), tr("Out of date"), tr("Failed")});
+  only_->setToolTip(tr("Which clips are listed"));
+  row->addWidget(only_);
+  const auto filter = [this] {
+    model_.setFilter(find_->text(), static_cast<LedgerModel::Only>(only_->currentIndex()));
+  };
+  connect(find_, &QLineEdit::textChanged, this, filter);
+  connect(only_, &QComboBox::currentIndexChanged, this, filter);
+  auto* find_key = new QShortcut(QKeySequence::Find, this);
+  connect(find_key, &QShortcut::activated, find_, [this] { find_->setFocus(); });
   auto* output = new QPushButton(tr("Output settings…"));
   output->setToolTip(tr("Folder, format, size, sound and picture window of the rendered clips"));
   connect(output, &QPushButton::clicked, this, &ShootPlace::outputWanted);
@@ -213,6 +233,7 @@ void ShootPlace::buildLedger() {
                                     [this](const std::vector<int>& clips) { takeAsTheyAre(clips, true); }});
   ledger_->setAccessibleName(tr("Coverage ledger"));
   ledger_->setModel(&model_);
+  hintWhileEmpty(*ledger_, tr("No clip is like this."));
   ledger_->setItemDelegate(new LedgerDelegate(session_, model_, strips_, ledger_));
   ledger_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   ledger_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
@@ -261,7 +282,7 @@ void ShootPlace::showNext() {
   const bool pressed = !waits && step.kind != NextStep::Kind::Done && step.kind != NextStep::Kind::Nothing;
   // A shortcut is kept when the text is not: Qt would take it from the text.
   const QKeySequence key = next_->shortcut();
-  next_->setText(pressed ? QString::fromStdString(step.text) : QString());
+  next_->setText(pressed ? QString::fromStdString(step.text) : tr("Nothing to do"));
   next_->setShortcut(key);
   next_->setVisible(pressed);
   done_->setVisible(!pressed);

@@ -10,7 +10,9 @@
 #include "desktop/shoot/hand_over_menu.h"
 #include "desktop/shoot/ledger_model.h"
 
+class QComboBox;
 class QLabel;
+class QLineEdit;
 class QListView;
 class QPushButton;
 class QStackedWidget;
@@ -76,6 +78,8 @@ class ShootPlace : public QWidget {
   QLabel *title_ = nullptr, *summary_ = nullptr, *covered_ = nullptr, *time_ = nullptr, *disk_ = nullptr;
   QPushButton *render_ = nullptr, *next_ = nullptr;
   QLabel* done_ = nullptr;
+  QLineEdit* find_ = nullptr;
+  QComboBox* only_ = nullptr;
 };
 
 }  // namespace glenhaze::desktop

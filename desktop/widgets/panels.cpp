@@ -1,5 +1,7 @@
 #include "desktop/widgets/panels.h"
 
+#include <QAbstractItemView>
+#include <QEvent>
 #include <QPainter>
 #include <QSettings>
 #include <QStyleOptionSlider>
@@ -28,6 +30,42 @@ QLabel* wrapped(const QString& text, const QColor& colour) {
 
 QLabel* quietLabel(const QString& text) { return wrapped(text, look::kQuiet); }
 QLabel* noticeLabel() { return wrapped({}, look::kGorse); }
+
+namespace {
+
+class EmptyHint : public QLabel {
+ public:
+  EmptyHint(QAbstractItemView& view, const QString& hint) : QLabel(hint, view.viewport()), view_(view) {
+    setWordWrap(true);
+    setAlignment(Qt::AlignCenter);
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+    setStyleSheet(QStringLiteral("color:%1").arg(look::kQuiet.name()));
+    setMargin(16);
+    view.viewport()->installEventFilter(this);
+    const QAbstractItemModel* model = view.model();
+    connect(model, &QAbstractItemModel::modelReset, this, [this] { look(); });
+    connect(model, &QAbstractItemModel::rowsInserted, this, [this] { look(); });
+    connect(model, &QAbstractItemModel::rowsRemoved, this, [this] { look(); });
+    look();
+  }
+
+ protected:
+  bool eventFilter(QObject* watched, QEvent* event) override {
+    if (event->type() == QEvent::Resize || event->type() == QEvent::Show) look();
+    return QLabel::eventFilter(watched, event);
+  }
+
+ private:
+  void look() {
+    setGeometry(view_.viewport()->rect());
+    setVisible(view_.model()->rowCount() == 0);
+  }
+  QAbstractItemView& view_;
+};
+
+}  // namespace
+
+void hintWhileEmpty(QAbstractItemView& view, const QString& hint) { new EmptyHint(view, hint); }
 
 void rememberSizes(QSplitter& splitter, const QString& name) {
   const QString key = QStringLiteral("panels/") + name;

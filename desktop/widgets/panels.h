@@ -9,6 +9,8 @@
 
 #include "core/media/writer.h"
 
+class QAbstractItemView;
+
 namespace glenhaze::desktop {
 
 /// Gives a widget the dark ground of side panels and feet.
@@ -17,6 +19,9 @@ void makeDeep(QWidget& widget);
 /// A label that wraps, in quiet text or in gorse for "look at this".
 QLabel* quietLabel(const QString& text = {});
 QLabel* noticeLabel();
+
+/// A sentence in the middle of a list or table for as long as there is nothing in it.
+void hintWhileEmpty(QAbstractItemView& view, const QString& hint);
 
 /// Restores the sizes that the user gave a splitter last, and keeps them when they change.
 void rememberSizes(QSplitter& splitter, const QString& name);

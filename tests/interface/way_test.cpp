@@ -1,9 +1,11 @@
 // The way through the work: what is next, what stands still, what is rendered and whether it still holds.
 #include <QComboBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QSlider>
-#include <QSplitter>
+#include <QSpinBox>
 
+#include "desktop/compare/plain_controls.h"
 #include "desktop/guide_window.h"
 #include "desktop/output_form.h"
 #include "tests/interface/window_fixture.h"
@@ -147,6 +149,85 @@ TEST_F(Way, ItFitsASmallScreen) {
     EXPECT_LE(window->minimumSizeHint().width(), 1100) << s;
     EXPECT_LE(window->minimumSizeHint().height(), 680) << s;
   }
+}
+
+TEST_F(Way, ClipsAreFoundByWordsAndByHowTheyStand) {
+  open(true);
+  ASSERT_TRUE(known());
+  ShootPlace& place = window->shootPlace();
+  QLineEdit* find = named<QLineEdit>(place, QStringLiteral("Find clips"));
+  QComboBox* only = named<QComboBox>(place, QStringLiteral("Which clips"));
+  ASSERT_TRUE(find && only);
+  const auto listed = [&] {
+    std::string names;
+    for (int row = 0; row < place.model().rowCount(); ++row)
+      if (const int clip = place.model().clipAt(place.model().index(row)); clip >= 0)
+        names += window->session().plans()[static_cast<size_t>(clip)].info.path.stem().string() + " ";
+    return names;
+  };
+  EXPECT_EQ(listed(), "one two ");
+  QTest::keyClick(&place, Qt::Key_F, Qt::ControlModifier);
+  QTest::keyClicks(find, QStringLiteral("LIMPET on"));
+  EXPECT_EQ(listed(), "one ") << "both words, in name or camera";
+  find->setText(QStringLiteral("nothing"));
+  EXPECT_EQ(listed(), "");
+  EXPECT_EQ(place.model().hidden(), 2);
+  find->clear();
+  only->setCurrentIndex(4);
+  EXPECT_EQ(listed(), "two ") << "it was cut off";
+  only->setCurrentIndex(2);
+  EXPECT_EQ(listed(), "one ");
+  window->session().startRun();
+  ASSERT_TRUE(eventually([&] { return !window->session().running(); }));
+  ASSERT_TRUE(known());
+  EXPECT_EQ(listed(), "") << "it is rendered";
+  window->session().edit(QStringLiteral("x"), [](Shoot& s) { s.clips[0].fill = 0.5; });
+  only->setCurrentIndex(3);
+  ASSERT_TRUE(known());
+  EXPECT_EQ(listed(), "one ");
+}
+
+TEST_F(Way, FourPlainControlsSetAClipAndGoBackToTheirMarks) {
+  open(true);
+  Profile profile = window->session().profileFor(0);
+  profile.stabilization.emplace();
+  profile.stabilization->settings.smoothing_s = 1.2;
+  profile.finish.emplace();
+  window->session().putProfile(QStringLiteral("steady"), profile);
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  const auto slider = [&](const char* name) {
+    return named<MarkedSlider>(compare, QString::fromLatin1(name));
+  };
+  const auto treatment = [&]() -> const Treatment& {
+    return window->session().plans()[0].decision.treatment;
+  };
+  MarkedSlider *steady = slider("Steadiness"), *crisp = slider("Crispness"), *noise = slider("Noise taken"),
+               *crop = slider("Crop at most");
+  ASSERT_TRUE(steady && crisp && noise && crop);
+  EXPECT_FALSE(noise->isEnabled()) << "there is no curve";
+  EXPECT_EQ(steady->mark(), 120);
+  EXPECT_EQ(steady->value(), 120);
+  steady->setValue(300);
+  EXPECT_EQ(treatment().motion->settings.smoothing_s, 3);
+  crop->setValue(10);
+  EXPECT_NEAR(treatment().motion->settings.crop_limit, 0.1, 1e-9);
+  EXPECT_EQ(treatment().motion->settings.smoothing_s, 3) << "the other one stays";
+  crisp->setValue(50);
+  EXPECT_EQ(treatment().finishing->settings.crisp, 0.5);
+  QTest::mouseDClick(steady, Qt::LeftButton);
+  EXPECT_EQ(treatment().motion->settings.smoothing_s, 1.2);
+  for (int i = 0; i < 4; ++i) window->session().undoStack().undo();
+  EXPECT_EQ(treatment().finishing->settings.crisp, 1);
+  EXPECT_EQ(crisp->value(), 100);
+  // The rest is there when it is asked for.
+  QPushButton* more = buttonSaying(compare, QStringLiteral("More settings"));
+  ASSERT_NE(more, nullptr);
+  QSpinBox* fill = named<QSpinBox>(compare, QStringLiteral("Fill the frame"));
+  EXPECT_FALSE(fill->isVisible());
+  QTest::mouseClick(more, Qt::LeftButton);
+  EXPECT_TRUE(fill->isVisible());
+  QTest::mouseClick(more, Qt::LeftButton);
 }
 
 TEST_F(Way, OutputsAreSetByTheirUse) {

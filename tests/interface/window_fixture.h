@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <QPushButton>
+#include <QSettings>
 #include <QTest>
 #include <memory>
 
@@ -42,6 +43,8 @@ inline Profile limpet(int width, int height) {
 
 class Window : public ::testing::Test {
  protected:
+  // What an earlier test has left open or moved.
+  void SetUp() override { QSettings().clear(); }
   testing::ScratchFolder folder;
   std::unique_ptr<MainWindow> window;
 

@@ -133,6 +133,9 @@ TEST_F(Window, AClipCanHaveItsOwnFillAndAmount) {
   window->go(MainWindow::Compare);
   ComparePlace& compare = window->comparePlace();
   ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  QPushButton* more = buttonSaying(compare, QStringLiteral("More settings"));
+  ASSERT_NE(more, nullptr);
+  QTest::mouseClick(more, Qt::LeftButton);
   const auto spin = [&](const QString& name) -> QSpinBox* {
     for (QSpinBox* s : compare.findChildren<QSpinBox*>())
       if (s->accessibleName() == name) return s;
