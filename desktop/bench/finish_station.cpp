@@ -11,6 +11,7 @@
 #include "core/base/error.h"
 #include "desktop/bench/edge_plot.h"
 #include "desktop/bench/finish_form.h"
+#include "desktop/bench/scope_view.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
 
@@ -57,6 +58,7 @@ FinishStation::FinishStation(Session& session, QWidget* parent)
     view_->setPicture(clip ? frame.corrected : frame.source,
                       clip ? frame.size : QSize(frame.source_frame.width, frame.source_frame.height));
     view_->setNote(frame.draft ? tr("draft") : QString());
+    scope_->setPicture(clip ? frame.corrected : QImage());
   });
   connect(&preview_, &Preview::failed, this, &FinishStation::say);
   connect(&state_, &FinishState::changed, this, &FinishStation::refresh);
@@ -105,6 +107,10 @@ QWidget* FinishStation::buildFindings() {
   plot_ = new EdgePlot;
   plot_->setMaximumHeight(220);
   column->addWidget(plot_, 1);
+  scope_ = new ScopeView;
+  scope_->setMaximumHeight(220);
+  scope_->setVisible(false);
+  column->addWidget(scope_, 1);
   form_ = new FinishForm;
   connect(form_, &FinishForm::edited, this, &FinishStation::settingsEdited);
   column->addWidget(form_);
@@ -159,6 +165,9 @@ void FinishStation::setLook(Look look) {
   look_ = look;
   looks_->button(static_cast<int>(look))->setChecked(true);
   const bool clip = look == Look::Clip && clip_state_.hasClip();
+  // Each look has its own plot.
+  plot_->setVisible(!clip);
+  scope_->setVisible(clip);
   const ClipInfo shown = clip ? clip_state_.plan().info : state_.shot();
   if (shown.frames <= 0) return;
   if (clip)

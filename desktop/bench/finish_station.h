@@ -18,6 +18,7 @@ class QTableWidget;
 namespace glenhaze::desktop {
 
 class EdgePlot;
+class ScopeView;
 class FinishForm;
 
 class FinishStation : public BenchStation {
@@ -26,6 +27,7 @@ class FinishStation : public BenchStation {
   explicit FinishStation(Session& session, QWidget* parent = nullptr);
   FinishState& state() { return state_; }
   FinishForm& form() { return *form_; }
+  ScopeView& scope() { return *scope_; }
   void setCamera(int clip, const Profile& profile) override;
   void setShot(const ClipInfo& shot) override;
   void putIntoProfile() override;
@@ -59,6 +61,7 @@ class FinishStation : public BenchStation {
   Look look_ = Look::Edges;
   PictureView* view_ = nullptr;
   EdgePlot* plot_ = nullptr;
+  ScopeView* scope_ = nullptr;
   FinishForm* form_ = nullptr;
   QTableWidget* evidence_ = nullptr;
   QButtonGroup* looks_ = nullptr;

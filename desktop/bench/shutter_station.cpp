@@ -168,6 +168,11 @@ QWidget* ShutterStation::buildByHand(QWidget* parent) {
   turned_->addItems({tr("upright, or as its tag says"), tr("turned clockwise in the camera"),
                      tr("upside down, set right in the camera"), tr("turned back in the camera")});
   turned_->setAccessibleName(tr("How this clip was held"));
+  // Long answers are read in full when the list is open.
+  for (QComboBox* box : {direction_, turned_}) {
+    box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    box->setMinimumContentsLength(14);
+  }
   turned_->setToolTip(
       tr("Where the camera itself turned the picture before it stored it, rows were read otherwise"));
   auto* held = quietLabel(tr("This clip was held"));

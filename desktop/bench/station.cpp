@@ -18,7 +18,7 @@ namespace glenhaze::desktop {
 
 namespace {
 constexpr int kToolsHeight = 32, kPositionHeight = 24;
-constexpr int kFindingsWidth = 372;
+constexpr int kFindingsWidth = 388;
 }  // namespace
 
 void BenchStation::arrange(QWidget* tools, PictureView* picture, QAbstractSlider* position, QWidget* evidence,

@@ -5,6 +5,7 @@
 
 #include "core/frame/reduce.h"
 #include "core/frame/rgb.h"
+#include "core/frame/scopes.h"
 #include "core/frame/turn.h"
 #include "tests/support/footage.h"
 
@@ -137,6 +138,29 @@ TEST(Luma, TenBitsBecomeEight) {
   const std::vector<uint8_t> luma = luma8(frame);
   ASSERT_EQ(luma.size(), 800U);
   for (size_t x = 0; x < 40; ++x) EXPECT_NEAR(luma[x], static_cast<double>(x) * 25 / 4, 1.0);
+}
+
+TEST(Scopes, SayHowBrightnessIsSpreadAndWhatIsClipped) {
+  // Left half black, right half a red that is at its end.
+  constexpr int kWidth = 64, kHeight = 10;
+  std::vector<uint8_t> bgrx(4 * kWidth * kHeight);
+  for (int y = 0; y < kHeight; ++y)
+    for (int x = kWidth / 2; x < kWidth; ++x) {
+      uint8_t* p = &bgrx[4 * static_cast<size_t>(y * kWidth + x)];
+      p[0] = p[1] = 100;
+      p[2] = 255;
+    }
+  const Scopes s = scopesOf(bgrx, kWidth, kHeight);
+  EXPECT_FLOAT_EQ(s.histogram[0][255], 0.5F);
+  EXPECT_FLOAT_EQ(s.histogram[0][0], 0.5F);
+  EXPECT_FLOAT_EQ(s.histogram[2][100], 0.5F);
+  // 0.2126 · 255 + 0.7874 · 100 (ITU-R BT.709-6, item 3.2).
+  EXPECT_FLOAT_EQ(s.histogram[3][133], 0.5F);
+  EXPECT_DOUBLE_EQ(s.at_white, 0.5);
+  EXPECT_DOUBLE_EQ(s.at_black, 0.5);
+  EXPECT_FLOAT_EQ(s.waveform[0], 1) << "the first column is all black";
+  EXPECT_FLOAT_EQ(s.waveform[static_cast<size_t>(Scopes::kColumns - 4) * Scopes::kLevels + 133 / 2], 1);
+  EXPECT_EQ(scopesOf({}, 0, 0).at_white, 0);
 }
 
 }  // namespace

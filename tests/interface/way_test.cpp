@@ -2,9 +2,11 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
+#include <QScrollArea>
 #include <QSlider>
 #include <QSpinBox>
 
+#include "desktop/bench/scope_view.h"
 #include "desktop/compare/plain_controls.h"
 #include "desktop/guide_window.h"
 #include "desktop/output_form.h"
@@ -103,6 +105,9 @@ TEST_F(Way, StationsStandStill) {
       if (v->isVisible() && (view == nullptr || v->width() > view->width())) view = v;
     ASSERT_NE(view, nullptr) << s;
     if (s == 0) picture = placeOf(view);
+    for (QScrollArea* area : bench.findChildren<QScrollArea*>())
+      if (area->isVisible() && area->widgetResizable())
+        EXPECT_LE(area->widget()->minimumSizeHint().width(), area->viewport()->width()) << "cut off, " << s;
     EXPECT_EQ(placeOf(view), picture) << s;
   }
 }
@@ -185,6 +190,27 @@ TEST_F(Way, ClipsAreFoundByWordsAndByHowTheyStand) {
   only->setCurrentIndex(3);
   ASSERT_TRUE(known());
   EXPECT_EQ(listed(), "one ");
+}
+
+TEST_F(Way, TheFinishSaysHowBrightTheClipIsAndWhatIsClipped) {
+  open(true);
+  window->go(MainWindow::Bench);
+  window->benchPlace().setStation(BenchPlace::Finish);
+  FinishStation& finish = window->benchPlace().finish();
+  finish.setLook(FinishStation::Look::Clip);
+  const auto sum = [&] {
+    double all = 0;
+    for (const float share : finish.scope().scopes().histogram[3]) all += static_cast<double>(share);
+    return all;
+  };
+  ASSERT_TRUE(eventually([&] { return finish.settled() && sum() > 0.99; }));
+  const double before = finish.scope().scopes().at_white;
+  window->session().edit(QStringLiteral("x"), [](Shoot& s) {
+    s.clips[0].finish.emplace();
+    s.clips[0].finish->exposure = 4;
+  });
+  EXPECT_TRUE(eventually([&] { return finish.scope().scopes().at_white > before + 0.2; }));
+  EXPECT_TRUE(finish.scope().clippedText().contains(QLatin1String("at white")));
 }
 
 TEST_F(Way, FourPlainControlsSetAClipAndGoBackToTheirMarks) {
