@@ -144,6 +144,12 @@ void takeShots(MainWindow& window, const QString& folder) {
        QStringLiteral("bench-finish.png")});
   tour->add({[&] {
                session.setCurrentClip(clipNamed(session, "D3_0045"));
+               window.benchPlace().finish().setLook(FinishStation::Look::Clip);
+             },
+             [&] { return window.benchPlace().finish().settled(); }, QStringLiteral("bench-colour.png")});
+  tour->add({[&] { window.benchPlace().finish().setLook(FinishStation::Look::Edges); }, {}, {}});
+  tour->add({[&] {
+               session.setCurrentClip(clipNamed(session, "D3_0045"));
                window.benchPlace().setStation(BenchPlace::Noise);
                window.benchPlace().chooseShot(QStringLiteral("D3 grey steps ISO 1600.mp4"));
                window.benchPlace().noise().state().setWay(NoiseState::Way::LockedOff);

@@ -169,9 +169,9 @@ QWidget* ShutterStation::buildByHand(QWidget* parent) {
                      tr("upside down, set right in the camera"), tr("turned back in the camera")});
   turned_->setAccessibleName(tr("How this clip was held"));
   // Long answers are read in full when the list is open.
-  for (QComboBox* box : {direction_, turned_}) {
-    box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    box->setMinimumContentsLength(14);
+  for (QComboBox* answers : {direction_, turned_}) {
+    answers->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    answers->setMinimumContentsLength(14);
   }
   turned_->setToolTip(
       tr("Where the camera itself turned the picture before it stored it, rows were read otherwise"));
