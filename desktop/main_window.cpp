@@ -318,6 +318,8 @@ bool agreed(QWidget* window, const QString& title, const std::vector<QWidget*>& 
   auto* column = new QVBoxLayout(&dialog);
   for (QWidget* widget : content) column->addWidget(widget);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+  for (QAbstractButton* button : buttons->buttons()) button->setIcon({});
+  buttons->button(QDialogButtonBox::Ok)->setText(QObject::tr("Keep these settings"));
   column->addWidget(buttons);
   QObject::connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
   QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);

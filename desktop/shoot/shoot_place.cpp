@@ -170,7 +170,8 @@ ShootPlace::ShootPlace(Session& session, QWidget* parent)
   stack_->addWidget(filled);
   stack_->addWidget(buildEmpty());
   layout->addWidget(stack_, 1);
-  layout->addWidget(buildFoot());
+  foot_ = buildFoot();
+  layout->addWidget(foot_);
   connect(&session_, &Session::changed, this, &ShootPlace::refresh);
   connect(&session_, &Session::runChanged, this, [this] {
     ledger_->viewport()->update();
@@ -215,7 +216,7 @@ QWidget* ShootPlace::buildHead() {
   connect(only_, &QComboBox::currentIndexChanged, this, filter);
   auto* find_key = new QShortcut(QKeySequence::Find, this);
   connect(find_key, &QShortcut::activated, find_, [this] { find_->setFocus(); });
-  auto* output = new QPushButton(tr("Output settings…"));
+  auto* output = output_ = new QPushButton(tr("Output settings…"));
   output->setToolTip(tr("Folder, format, size, sound and picture window of the rendered clips"));
   connect(output, &QPushButton::clicked, this, &ShootPlace::outputWanted);
   row->addWidget(output);
@@ -614,6 +615,9 @@ void ShootPlace::answerFor(int clip) {
 void ShootPlace::refresh() {
   const auto& plans = session_.plans();
   stack_->setCurrentIndex(plans.empty() ? 1 : 0);
+  // Nothing is counted where there is nothing.
+  for (QWidget* w : std::initializer_list<QWidget*>{foot_, summary_, find_, only_, output_})
+    w->setVisible(!plans.empty());
   title_->setText(session_.title());
   double seconds = 0, bytes = 0, work = 0;
   int ready = 0, covered = 0, unreadable = 0;

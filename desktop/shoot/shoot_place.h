@@ -77,6 +77,8 @@ class ShootPlace : public QWidget {
   QStackedWidget* stack_ = nullptr;
   QLabel *title_ = nullptr, *summary_ = nullptr, *covered_ = nullptr, *time_ = nullptr, *disk_ = nullptr;
   QPushButton *render_ = nullptr, *next_ = nullptr;
+  QPushButton* output_ = nullptr;
+  QWidget* foot_ = nullptr;
   QLabel* done_ = nullptr;
   QLineEdit* find_ = nullptr;
   QComboBox* only_ = nullptr;
