@@ -6,11 +6,13 @@
 
 #include "console/console.h"
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/base/numbers.h"
 #include "core/finish/settings.h"
 #include "core/motion/settings.h"
 #include "core/profile/library.h"
 #include "core/run/batch.h"
+#include "core/treat/name_pattern.h"
 
 namespace glenhaze::console {
 
@@ -20,7 +22,7 @@ using nlohmann::json;
 
 struct ApplyRequest {
   std::vector<std::string> profiles, clips, only, settings;
-  std::string out, size, codec, quality = "standard", sound = "keep", match;
+  std::string out, size, codec, quality = "standard", sound = "keep", match, report;
   double fill = 100;
   int iso = 0;
   bool overwrite = false, deinterlace = false, hold_damage = false, by_itself = false;
@@ -140,11 +142,15 @@ void applySetting(const std::string& text, OutputSettings& output) {
     output.fill = parseShare(key, value, 0, 100) / 100;
   else if (key == "output.bit_rate")
     output.encode.bit_rate = static_cast<int64_t>(parseShare(key, value, 1e4, 4e9));
-  else
-    throw Error(
-        ErrorKind::BadRequest, "There is no setting of this name", text, "",
-        "Known: lens.amount, lens.fill, output.bit_rate, noise.KEY, shutter.local, stabilization.KEY, "
-        "finish.KEY");
+  else if (key == "output.name") {
+    if (const std::string fault = patternFault(value); !fault.empty())
+      throw Error(ErrorKind::BadRequest, fault, text, "", "");
+    output.name = value;
+  } else
+    throw Error(ErrorKind::BadRequest, "There is no setting of this name", text, "",
+                "Known: lens.amount, lens.fill, output.bit_rate, output.name, noise.KEY, shutter.local, "
+                "stabilization.KEY, "
+                "finish.KEY");
 }
 
 // shutter.local=on|off, the last one holds.
@@ -216,7 +222,7 @@ std::stop_source& interruption() {
   return source;
 }
 
-Answer runBatch(Batch& batch) {
+Answer runBatch(Batch& batch, const std::string& report, const std::string& title) {
   // Ctrl+C stops cleanly: the clip being rendered is dropped, finished ones stay. The watcher thread is
   // needed because a signal handler may not touch mutexes.
   static volatile std::sig_atomic_t interrupted = 0;
@@ -249,6 +255,12 @@ Answer runBatch(Batch& batch) {
     if (!item.why.empty()) answer.text += "      " + item.why + "\n";
   }
   answer.exit_code = bad > 0 ? kSomeFailed : kAllDone;
+  if (!report.empty()) {
+    writeFileAtomically(
+        report, report.ends_with(".csv") ? reportCsv(batch.items()) : reportHtml(batch.items(), title));
+    answer.json["report"] = report;
+    answer.text += "Report: " + report + "\n";
+  }
   return answer;
 }
 
@@ -287,14 +299,14 @@ Answer runApply(const ApplyRequest& request) {
   applyParts(request, profiles, shoot.clips);
   if (request.match == "any") assignLeftovers(shoot, facts, profiles);
   Batch batch(planShoot(shoot, facts, profiles), request.overwrite ? Replace::Files : Replace::Nothing);
-  return runBatch(batch);
+  return runBatch(batch, request.report, "Glenhaze");
 }
 
-Answer runShoot(const std::string& file) {
+Answer runShoot(const std::string& file, const std::string& report) {
   PlannedShoot planned = planShootFile(file);
   for (const std::string& problem : planned.problems) std::cerr << "glenhaze-cli: " << problem << "\n";
   Batch batch(std::move(planned.plans), Replace::Ours);
-  return runBatch(batch);
+  return runBatch(batch, report, planned.shoot.name);
 }
 
 }  // namespace
@@ -329,6 +341,7 @@ void addApply(CLI::App& app, Session& session) {
       ->take_all()
       ->expected(1)
       ->allow_extra_args(false);
+  verb->add_option("--report", r->report, "Page (.html) or table (.csv) to write about what was done");
   verb->add_flag("--overwrite", r->overwrite, "Replace outputs that exist");
   verb->add_flag("--deinterlace", r->deinterlace, "Deinterlace interlaced clips first");
   verb->add_flag("--hold-damage", r->hold_damage,
@@ -349,7 +362,9 @@ void addRun(CLI::App& app, Session& session) {
   auto* verb = app.add_subcommand("run", "Render everything a shoot has to render");
   auto file = std::make_shared<std::string>();
   verb->add_option("SHOOT", *file, "Shoot file")->required();
-  verb->callback([file, &session] { session.verb = [file] { return runShoot(*file); }; });
+  auto report = std::make_shared<std::string>();
+  verb->add_option("--report", *report, "Page (.html) or table (.csv) to write about what was done");
+  verb->callback([file, report, &session] { session.verb = [=] { return runShoot(*file, *report); }; });
 }
 
 }  // namespace glenhaze::console

@@ -341,14 +341,18 @@ QString MainWindow::effectOf(const OutputSettings& output) const {
   for (const ClipPlan& plan : session_.plans()) facts.push_back(plan.facts);
   double bytes = 0;
   int clips = 0, larger = 0;
+  std::string first;
   for (const ClipPlan& plan : planShoot(shoot, facts, session_.profiles())) {
     if (!plan.refusal.empty()) continue;
     ++clips;
     bytes += static_cast<double>(estimatedBytes(plan));
+    if (first.empty()) first = plan.job.place.path.filename().string();
     larger += output.size.width > plan.info.width ? 1 : 0;
   }
   QString text = clips == 1 ? tr("1 clip, about %1.").arg(bytesText(bytes))
                             : tr("%1 clips, about %2.").arg(clips).arg(bytesText(bytes));
+  if (!output.name.empty() && !first.empty())
+    text = tr("For example %1. ").arg(QString::fromStdString(first)) + text;
   if (larger > 0) text += QLatin1Char(' ') + tr("%1 of them would be enlarged.").arg(larger);
   return text;
 }

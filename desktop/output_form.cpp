@@ -1,5 +1,7 @@
 #include "desktop/output_form.h"
 
+#include "core/treat/name_pattern.h"
+
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QFileDialog>
@@ -70,6 +72,13 @@ OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(par
   rate_->setSpecialValueText(tr("by quality"));
   rate_->setValue(now.encode.bit_rate ? static_cast<double>(*now.encode.bit_rate) / 1e6 : 0);
   form_->addRow(tr("Bit rate"), rate_);
+  name_ = new QLineEdit(QString::fromStdString(now.name));
+  name_->setPlaceholderText(tr("as the clip"));
+  name_->setToolTip(
+      tr("{name}, {camera}, {date}, {iso} and {n}, which counts the clips, stand for what a clip has; names "
+         "that "
+         "come out twice get a number"));
+  form_->addRow(tr("Names"), name_);
   sound_ = choice(tr("Sound"), {tr("kept as it is"), tr("converted to PCM"), tr("left out")},
                   static_cast<int>(now.encode.sound));
   const auto number = [&](const QString& label, int most, int value, const QString& suffix,
@@ -107,7 +116,12 @@ void OutputForm::sayEffect(const std::function<QString(const OutputSettings&)>& 
   auto* said = new QLabel;
   said->setWordWrap(true);
   form_->addRow(said);
-  const auto say = [this, said, effect] { said->setText(effect(settings())); };
+  const auto say = [this, said, effect] {
+    const std::string fault = patternFault(name_->text().trimmed().toStdString());
+    said->setText(fault.empty() ? effect(settings())
+                                : QStringLiteral("▲ ") + QString::fromStdString(fault) + QLatin1Char('.'));
+  };
+  connect(name_, &QLineEdit::textChanged, said, say);
   for (QComboBox* box : {codec_, quality_, sound_, stills_})
     connect(box, &QComboBox::currentIndexChanged, said, say);
   for (QSpinBox* spin : {width_, height_, fill_, amount_}) connect(spin, &QSpinBox::valueChanged, said, say);
@@ -138,6 +152,9 @@ OutputSettings OutputForm::settings() const {
   OutputSettings o = before_;
   if (folder_ != nullptr && folder_->text().toStdString() != folder_before_.string())
     o.folder = folder_->text().toStdString();
+  // A pattern that cannot be used is said below the form, and not taken.
+  if (const std::string name = name_->text().trimmed().toStdString(); patternFault(name).empty())
+    o.name = name;
   o.encode.codec = static_cast<Codec>(codec_->currentIndex());
   o.stills_stay = stills_->currentIndex() == 0;
   o.encode.quality = static_cast<Quality>(quality_->currentIndex());

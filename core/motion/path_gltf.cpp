@@ -6,6 +6,7 @@
 #include <cstring>
 #include <vector>
 
+#include "core/base/base64.h"
 #include "core/base/error.h"
 #include "core/base/json_text.h"
 
@@ -16,19 +17,6 @@ namespace {
 using nlohmann::json;
 
 constexpr int kFloat = 5126;  // glTF's number for 32-bit floating point
-
-std::string base64(std::span<const unsigned char> bytes) {
-  constexpr const char* kDigits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-  std::string text;
-  text.reserve((bytes.size() + 2) / 3 * 4);
-  for (size_t i = 0; i < bytes.size(); i += 3) {
-    uint32_t three = 0;
-    for (size_t k = 0; k < 3; ++k) three = three << 8 | (i + k < bytes.size() ? bytes[i + k] : 0U);
-    for (size_t k = 0; k < 4; ++k)
-      text += i + k < bytes.size() + 1 ? kDigits[three >> (18 - 6 * k) & 63U] : '=';
-  }
-  return text;
-}
 
 // glTF's camera looks along −z with y up, ours along z with y down: half a turn about x between them.
 std::array<float, 4> turnedOver(const Quaternion& q) {

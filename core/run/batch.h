@@ -95,6 +95,10 @@ class Batch {
 
 /// The report of a finished run.
 std::string reportCsv(const std::vector<RunItem>& items);
-std::string reportHtml(const std::vector<RunItem>& items, const std::string& title);
+/// One page with everything in it: for each clip what was done and why, its figures, and where it was
+/// rendered a frame from its middle before and after, read from the files. What cannot be read any more is
+/// left out. Throws Error(Cancelled).
+std::string reportHtml(const std::vector<RunItem>& items, const std::string& title,
+                       const Progress& progress = {});
 
 }  // namespace glenhaze

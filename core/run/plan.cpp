@@ -2,9 +2,12 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <set>
 
 #include "core/base/digest.h"
+#include "core/treat/iso.h"
+#include "core/treat/name_pattern.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
@@ -30,8 +33,7 @@ class TakenNames {
 
 // Names are made unique within the run, so that A/clip.mp4 and B/clip.mp4 both come out, and never lead to
 // footage.
-fs::path outputName(const fs::path& folder, const ClipInfo& info, const EncodeSettings& encode,
-                    const SourceGuard& guard, TakenNames& taken) {
+std::string ownStem(const ClipInfo& info) {
   std::string stem = info.path.stem().string();
   if (info.kind == ClipKind::Sequence) {
     const size_t mark = stem.find('%');
@@ -39,6 +41,28 @@ fs::path outputName(const fs::path& folder, const ClipInfo& info, const EncodeSe
     while (!stem.empty() && (stem.back() == '_' || stem.back() == '-' || stem.back() == '.')) stem.pop_back();
     if (stem.empty()) stem = "sequence";
   }
+  return stem;
+}
+
+// As the pattern of the shoot has it, for clip `index` of `count`.
+std::string stemOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info, size_t index) {
+  if (shoot.output.name.empty()) return ownStem(info);
+  NameFacts facts;
+  facts.name = ownStem(info);
+  const std::string said = answerOf(shoot, clip, info).camera;
+  facts.camera = said.empty() ? cameraNameOf(info) : said;
+  // "2031-04-05T06:07:08Z" in films, "2031:04:05 06:07:08" in stills.
+  constexpr size_t kDate = 10;
+  if (info.creation_time.size() >= kDate) facts.date = info.creation_time.substr(0, kDate);
+  std::replace(facts.date.begin(), facts.date.end(), ':', '-');
+  if (const auto iso = isoOf(shoot, clip, info)) facts.iso = std::to_string(std::lround(iso->iso));
+  facts.number = static_cast<int>(index) + 1;
+  facts.count = static_cast<int>(shoot.clips.size());
+  return nameBy(shoot.output.name, facts);
+}
+
+fs::path outputName(const fs::path& folder, const std::string& stem, const ClipInfo& info,
+                    const EncodeSettings& encode, const SourceGuard& guard, TakenNames& taken) {
   const std::string ending = outputEnding(info, encode);
   const auto named = [&](const std::string& more) {
     return (folder / (stem + more + ending)).lexically_normal();
@@ -134,7 +158,8 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipFacts> f
     ClipPlan& plan = plans.back();
     if (plan.info.width <= 0) continue;
     plan.job.place.guard = guard;
-    plan.job.place.path = outputName(folder, plan.info, encodingOf(shoot.output, plan.info), *guard, taken);
+    plan.job.place.path = outputName(folder, stemOf(shoot, shoot.clips[i], plan.info, i), plan.info,
+                                     encodingOf(shoot.output, plan.info), *guard, taken);
   }
   return plans;
 }

@@ -1,4 +1,11 @@
+#include <algorithm>
+
+#include "core/base/base64.h"
+#include "core/base/error.h"
 #include "core/base/numbers.h"
+#include "core/frame/turn.h"
+#include "core/media/jpeg.h"
+#include "core/media/reader.h"
 #include "core/run/batch.h"
 
 namespace glenhaze {
@@ -46,32 +53,93 @@ std::string reportCsv(const std::vector<RunItem>& items) {
   return out;
 }
 
-std::string reportHtml(const std::vector<RunItem>& items, const std::string& title) {
-  std::string rows;
+namespace {
+
+constexpr int kStillWidth = 480;  // px
+
+// A frame as a picture in the page; "" where it cannot be read.
+std::string still(const std::filesystem::path& file, int64_t index, const char* what) {
+  try {
+    const ClipInfo clip = probe(file);
+    if (!clip.readable()) return "";
+    const Frame frame = turnedFrame(readFrame(clip, std::clamp<int64_t>(index, 0, clip.frames - 1)),
+                                    clip.rotation, clip.mirrored);
+    const int height = std::max(1, frame.height * kStillWidth / std::max(1, frame.width));
+    const std::vector<uint8_t> jpeg = jpegOf(toScreen(frame, kStillWidth, height));
+    return std::string("<figure><img alt=\"") + what + "\" width=\"" + std::to_string(kStillWidth) +
+           "\" height=\"" + std::to_string(height) + "\" src=\"data:image/jpeg;base64," + base64(jpeg) +
+           "\"><figcaption>" + what + "</figcaption></figure>\n";
+  } catch (const Error&) {
+    return "";
+  }
+}
+
+std::string stillsOf(const RunItem& item) {
+  if (item.state != RunState::Done) return "";
+  const Treatment& t = item.plan->decision.treatment;
+  const int64_t middle = t.range.count() / 2;
+  // Stills of a sequence have no one file to be read from.
+  const auto& output = item.plan->job.place.path;
+  if (std::filesystem::is_directory(output)) return "";
+  const std::string before = still(item.plan->info.path, t.range.first + middle, "before"),
+                    after = still(output, middle, "after");
+  return before.empty() || after.empty() ? "" : "<div class=\"pair\">" + before + after + "</div>\n";
+}
+
+// A line of the list of figures; "" for what there is not.
+std::string figure(const std::string& name, const std::string& value) {
+  return value.empty() ? "" : "<dt>" + name + "</dt><dd>" + htmlText(value) + "</dd>\n";
+}
+
+std::string cellOf(const CoverageCell& cell) {
+  return cell.kind == Coverage::Missing || cell.kind == Coverage::Off ? "" : cell.figure + ". " + cell.reason;
+}
+
+std::string figuresOfItem(const RunItem& item) {
+  const ClipPlan& plan = *item.plan;
+  std::string out = "<dl>\n" + figure("profile", lensText(item)) + figure("lens", cellOf(plan.lens)) +
+                    figure("shutter", cellOf(plan.shutter)) + figure("noise", cellOf(plan.noise)) +
+                    figure("stabilization", cellOf(plan.stabilization)) +
+                    figure("finish", cellOf(plan.finish));
+  if (item.state == RunState::Done)
+    out += figure("output", plan.job.place.path.filename().string() + ", " + std::to_string(item.frames) +
+                                " frames, " + fixedText(static_cast<double>(item.bytes) / 1e6, 1) + " MB" +
+                                (item.fps > 0 ? ", " + fixedText(item.fps, 1) + " frames/s" : "")) +
+           figure("checked", item.checked);
+  return out + "</dl>\n";
+}
+
+constexpr const char* kStyle =
+    "body{font:15px/1.5 sans-serif;margin:2em auto;max-width:1020px;padding:0 "
+    "1em;color:#222;background:#f6f6f4}"
+    "section{border-top:1px solid #ccc;padding:1em 0}h2{font-size:1.1em;margin:.2em 0}"
+    ".state{color:#555;font-weight:normal}.failed .state{color:#a33b1c;font-weight:bold}"
+    ".pair{display:flex;flex-wrap:wrap;gap:12px}figure{margin:.6em 0}img{max-width:100%;height:auto}"
+    "figcaption{color:#555;font-size:.85em}dl{display:grid;grid-template-columns:max-content 1fr;gap:.1em "
+    "1em;margin:.4em 0}"
+    "dt{color:#555}dd{margin:0}";
+
+}  // namespace
+
+std::string reportHtml(const std::vector<RunItem>& items, const std::string& title,
+                       const Progress& progress) {
+  std::string clips;
   int done = 0, failed = 0;
-  for (const RunItem& item : items) {
+  for (size_t i = 0; i < items.size(); ++i) {
+    const RunItem& item = items[i];
+    progress.check();
     done += item.state == RunState::Done ? 1 : 0;
     failed += item.state == RunState::Failed ? 1 : 0;
-    rows += "<tr class=\"" + runStateName(item.state) + "\"><td>" +
-            htmlText(item.plan->info.path.filename().string()) + "</td><td>" + runStateName(item.state) +
-            "</td><td>" + htmlText(item.why) + "</td><td class=\"n\">" + std::to_string(item.frames) +
-            "</td><td class=\"n\">" + fixedText(item.fps, 1) + "</td><td class=\"n\">" +
-            fixedText(static_cast<double>(item.bytes) / 1e6, 1) + "</td><td>" +
-            htmlText(item.plan->job.place.path.filename().string()) + "</td><td>" + htmlText(lensText(item)) +
-            "</td><td>" + htmlText(item.checked) + "</td></tr>\n";
+    clips += "<section class=\"" + runStateName(item.state) + "\"><h2>" +
+             htmlText(item.plan->info.path.filename().string()) + " <span class=\"state\">" +
+             runStateName(item.state) + "</span></h2>\n<p>" + htmlText(item.why) + "</p>\n" + stillsOf(item) +
+             figuresOfItem(item) + "</section>\n";
+    progress.update(static_cast<double>(i + 1) / static_cast<double>(items.size()));
   }
   return "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" + htmlText(title) +
-         "</title>\n<style>body{font:14px/1.5 "
-         "sans-serif;margin:2em;color:#222}table{border-collapse:collapse}"
-         "td,th{padding:.3em .8em;border-bottom:1px solid #ccc;text-align:left;vertical-align:top}"
-         ".n{text-align:right;font-variant-numeric:tabular-nums}.failed "
-         "td{background:#f7e3dc}</style></head>\n"
-         "<body><h1>" +
-         htmlText(title) + "</h1>\n<p>" + std::to_string(done) + " rendered, " + std::to_string(failed) +
-         " failed, " + std::to_string(items.size()) +
-         " in all.</p>\n<table><tr><th>Clip</th><th>State</th><th>Why</th><th>Frames</th><th>Frames/s</th>"
-         "<th>MB</th><th>Output</th><th>Lens</th><th>Checked</th></tr>\n" +
-         rows + "</table></body></html>\n";
+         "</title>\n<style>" + kStyle + "</style></head>\n<body><h1>" + htmlText(title) + "</h1>\n<p>" +
+         std::to_string(done) + " rendered, " + std::to_string(failed) + " failed, " +
+         std::to_string(items.size()) + " in all.</p>\n" + clips + "</body></html>\n";
 }
 
 }  // namespace glenhaze

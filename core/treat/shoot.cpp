@@ -1,5 +1,7 @@
 #include "core/treat/shoot.h"
 
+#include "core/treat/name_pattern.h"
+
 #include <algorithm>
 #include <array>
 
@@ -162,6 +164,8 @@ void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
   out["folder"] = nameFrom(o.folder, folder);
   out["codec"] = codecName(o.encode.codec);
   out["stills"] = o.stills_stay ? "stay" : "films";
+  out.erase("name");
+  if (!o.name.empty()) out["name"] = o.name;
   out["quality"] = kQualities[static_cast<size_t>(o.encode.quality)];
   out["sound"] = kSounds[static_cast<size_t>(o.encode.sound)];
   out.erase("bit_rate");
@@ -183,6 +187,9 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   if (!codec) throw std::invalid_argument("output.codec is not known: " + in.value("codec", ""));
   o.encode.codec = *codec;
   o.stills_stay = in.value("stills", "stay") != std::string("films");
+  o.name = in.value("name", "");
+  if (const std::string fault = patternFault(o.name); !fault.empty())
+    throw std::invalid_argument("output.name: " + fault);
   o.encode.quality =
       static_cast<Quality>(indexOf(kQualities, in.value("quality", "standard"), "output.quality"));
   o.encode.sound = static_cast<Sound>(indexOf(kSounds, in.value("sound", "keep"), "output.sound"));

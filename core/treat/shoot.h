@@ -29,6 +29,7 @@ struct OutputSettings {
   EncodeSettings encode;
   /// Stills and sequences stay what they are where `encode` is for films; else they become such films.
   bool stills_stay = true;
+  std::string name;        ///< pattern of the outputs' names (see name_pattern.h); "": the clips' own
   PictureSize size;        ///< 0 × 0: each clip's own
   double fill = 1;         ///< 0..1
   double lens_amount = 1;  ///< 0..1

@@ -164,6 +164,9 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
     if (session_.batch()) session_.batch()->pause(!session_.batch()->paused());
   });
   stop_ = button(tr("Stop run"), tr("Stop; finished clips stay"), [this] { session_.stopRun(); });
+  connect(&reporting_, &Background::changed, this, [this] {
+    if (!reporting_.busy() && !reporting_.trouble().isEmpty()) note_->setText(reporting_.trouble());
+  });
   report_ = button(tr("Save report…"), tr("What was rendered and what failed, as HTML or CSV"),
                    [this] { saveReport(); });
   start_ =
@@ -240,15 +243,14 @@ void RunPlace::saveReport() {
   const QString file = QFileDialog::getSaveFileName(this, tr("Save report"), QStringLiteral("report.html"),
                                                     tr("Web page (*.html);;Table (*.csv)"));
   if (file.isEmpty()) return;
-  try {
-    const auto& items = model_.items();
+  note_->setText(tr("Writing the report…"));
+  reporting_.run([this, file, items = model_.items(),
+                  title = session_.title().toStdString()](const Progress& progress) -> Background::Finish {
     writeFileAtomically(file.toStdString(), file.endsWith(QStringLiteral(".csv"))
                                                 ? reportCsv(items)
-                                                : reportHtml(items, session_.title().toStdString()));
-    note_->setText(tr("Report saved: %1").arg(file));
-  } catch (const Error& error) {
-    note_->setText(QString::fromUtf8(error.what()));
-  }
+                                                : reportHtml(items, title, progress));
+    return [this, file] { note_->setText(tr("Report saved: %1").arg(file)); };
+  });
 }
 
 }  // namespace glenhaze::desktop

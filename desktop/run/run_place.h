@@ -4,6 +4,7 @@
 #include <QAbstractTableModel>
 #include <QWidget>
 
+#include "desktop/background.h"
 #include "desktop/session.h"
 
 class QLabel;
@@ -39,6 +40,7 @@ class RunPlace : public QWidget {
   void runWanted();
 
  private:
+  Background reporting_;
   void refresh();
   void saveReport();
   int selectedRow() const;

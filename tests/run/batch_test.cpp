@@ -6,6 +6,7 @@
 #include <fstream>
 #include <thread>
 
+#include "core/base/base64.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/run/ask.h"
@@ -508,6 +509,37 @@ TEST(Report, NamesEveryClipOnceAndEscapes) {
   EXPECT_NE(html.find("a &lt;b&gt; &amp; &quot;c&quot;"), std::string::npos);
   EXPECT_EQ(html.find("<b>"), std::string::npos);
   EXPECT_NE(csv.find("\"\"c\"\""), std::string::npos);
+}
+
+TEST(Report, ShowsAFrameBeforeAndAfterAndHasItAllInOnePage) {
+  Fixture f;
+  f.add("one.mp4", 3);
+  Batch batch(f.plan());
+  batch.run({});
+  const std::string html = reportHtml(batch.items(), "t");
+  const auto count = [&](const std::string& what) {
+    int n = 0;
+    for (size_t at = html.find(what); at != std::string::npos; at = html.find(what, at + 1)) ++n;
+    return n;
+  };
+  EXPECT_EQ(count("src=\"data:image/jpeg;base64,/9j/"), 2) << "JPEG begins with FF D8 FF";
+  EXPECT_EQ(count("<figcaption>before"), 1);
+  EXPECT_EQ(count("http"), 0);
+  // Not only pictures of the same size: of what is in the files.
+  std::filesystem::remove(batch.items()[0].plan->job.place.path);
+  EXPECT_EQ(reportHtml(batch.items(), "t").find("data:image"), std::string::npos);
+}
+
+// RFC 4648, section 10.
+TEST(Base64, HasTheTestVectors) {
+  const auto of = [](const std::string& text) {
+    return base64({reinterpret_cast<const uint8_t*>(text.data()), text.size()});
+  };
+  EXPECT_EQ(of(""), "");
+  EXPECT_EQ(of("f"), "Zg==");
+  EXPECT_EQ(of("fo"), "Zm8=");
+  EXPECT_EQ(of("foo"), "Zm9v");
+  EXPECT_EQ(of("foobar"), "Zm9vYmFy");
 }
 
 }  // namespace
