@@ -88,7 +88,7 @@ std::string stillsOf(const RunItem& item) {
 
 // A line of the list of figures; "" for what there is not.
 std::string figure(const std::string& name, const std::string& value) {
-  return value.empty() ? "" : "<dt>" + name + "</dt><dd>" + htmlText(value) + "</dd>\n";
+  return value.empty() ? "" : "<tr><th>" + name + "</th><td>" + htmlText(value) + "</td></tr>\n";
 }
 
 std::string cellOf(const CoverageCell& cell) {
@@ -97,7 +97,7 @@ std::string cellOf(const CoverageCell& cell) {
 
 std::string figuresOfItem(const RunItem& item) {
   const ClipPlan& plan = *item.plan;
-  std::string out = "<dl>\n" + figure("profile", lensText(item)) + figure("lens", cellOf(plan.lens)) +
+  std::string out = "<table>\n" + figure("lens", cellOf(plan.lens)) +
                     figure("shutter", cellOf(plan.shutter)) + figure("noise", cellOf(plan.noise)) +
                     figure("stabilization", cellOf(plan.stabilization)) +
                     figure("finish", cellOf(plan.finish));
@@ -106,7 +106,7 @@ std::string figuresOfItem(const RunItem& item) {
                                 " frames, " + fixedText(static_cast<double>(item.bytes) / 1e6, 1) + " MB" +
                                 (item.fps > 0 ? ", " + fixedText(item.fps, 1) + " frames/s" : "")) +
            figure("checked", item.checked);
-  return out + "</dl>\n";
+  return out + "</table>\n";
 }
 
 constexpr const char* kStyle =
@@ -115,9 +115,8 @@ constexpr const char* kStyle =
     "section{border-top:1px solid #ccc;padding:1em 0}h2{font-size:1.1em;margin:.2em 0}"
     ".state{color:#555;font-weight:normal}.failed .state{color:#a33b1c;font-weight:bold}"
     ".pair{display:flex;flex-wrap:wrap;gap:12px}figure{margin:.6em 0}img{max-width:100%;height:auto}"
-    "figcaption{color:#555;font-size:.85em}dl{display:grid;grid-template-columns:max-content 1fr;gap:.1em "
-    "1em;margin:.4em 0}"
-    "dt{color:#555}dd{margin:0}";
+    "figcaption{color:#555;font-size:.85em}table{border-spacing:0;margin:.4em 0}"
+    "th{font-weight:normal;text-align:left;color:#555;padding:0 1.2em 0 0;vertical-align:top}td{padding:0}";
 
 }  // namespace
 
