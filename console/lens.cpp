@@ -9,7 +9,6 @@
 #include "core/base/json_text.h"
 #include "core/base/numbers.h"
 #include "core/lens/measure.h"
-#include "core/lens/st_map.h"
 #include "core/lens/water.h"
 #include "core/media/reader.h"
 #include "core/motion/self_calibration.h"
@@ -482,47 +481,6 @@ void addWater(CLI::App& lens, Session& session) {
   verb->callback([r, &session] { session.verb = [r] { return lensWater(*r); }; });
 }
 
-struct StMapRequest {
-  std::string profile, direction, out;
-  double room = 0;
-  bool overwrite = false;
-};
-
-Answer lensStMap(const StMapRequest& r) {
-  const Profile profile = loadProfile(r.profile);
-  const Lens& lens = lensIn(profile);
-  if (std::filesystem::exists(r.out) && !r.overwrite)
-    throw Error(ErrorKind::Unwritable, "The file exists already", r.out, "",
-                "Choose another name, or give --overwrite");
-  const StMap map =
-      stMap(lens, r.direction == "undistort" ? MapDirection::Undistort : MapDirection::Distort, r.room / 100);
-  writeStMap(map, r.out);
-  const PictureSize roomy = roomySize(lens, r.room / 100);
-  Answer answer;
-  answer.json = {{"written", r.out},
-                 {"width", map.width},
-                 {"height", map.height},
-                 {"straight", {roomy.width, roomy.height}}};
-  answer.text = "Written: " + r.out + ", " + std::to_string(map.width) + " × " + std::to_string(map.height) +
-                "; the straight picture is " + std::to_string(roomy.width) + " × " +
-                std::to_string(roomy.height) + "\n";
-  return answer;
-}
-
-void addStMap(CLI::App& lens, Session& session) {
-  auto* verb = lens.add_subcommand("stmap", "Write a map that undoes or redoes the lens in other programs");
-  auto r = std::make_shared<StMapRequest>();
-  verb->add_option("--profile", r->profile, "Profile")->required();
-  verb->add_option("--direction", r->direction, "undistort or distort")
-      ->required()
-      ->check(CLI::IsMember({"undistort", "distort"}));
-  verb->add_option("--room", r->room, "Room at each edge of the straight picture, %")
-      ->check(finiteRange(0, 200));
-  verb->add_option("--out", r->out, "OpenEXR file to write")->required();
-  verb->add_flag("--overwrite", r->overwrite, "Replace a file that exists");
-  verb->callback([r, &session] { session.verb = [r] { return lensStMap(*r); }; });
-}
-
 const CLI::IsMember kModels({"brown-conrady", "kannala-brandt", "division"});
 
 void addSet(CLI::App& lens, Session& session) {
@@ -623,7 +581,6 @@ void addLens(CLI::App& app, Session& session) {
   addPaper(*lens, session);
   addSet(*lens, session);
   addMap(*lens, session);
-  addStMap(*lens, session);
   addWater(*lens, session);
   addOverlay(*lens, session);
 }

@@ -1,5 +1,8 @@
+#include "core/pipeline/overlay.h"
 #include "console/console.h"
 #include "core/base/error.h"
+#include "core/lens/st_map.h"
+#include "core/media/sequence.h"
 #include "core/profile/profile.h"
 #include "core/run/hand_over.h"
 
@@ -8,7 +11,7 @@ namespace glenhaze::console {
 namespace {
 
 struct OverlayRequest {
-  std::string profile, clip, with, alpha, size, out;
+  std::string profile, clip, with, alpha, size, out, direction;
   std::vector<std::string> overlays;
   double fill = 100, room = 0;
   int frame = -1;
@@ -110,6 +113,47 @@ Answer plate(const OverlayRequest& r) {
   return answer;
 }
 
+std::string sizeText(PictureSize size) {
+  return std::to_string(size.width) + " × " + std::to_string(size.height);
+}
+
+Answer stMaps(const OverlayRequest& r) {
+  const Profile profile = loadProfile(r.profile);
+  ProgressLine line("Writing maps");
+  const HandOver how = wayOf(r, profile, line.progress());
+  const PictureSize roomy = roomySize(how.straight(), r.room / 100);
+  const bool several = how.moves();
+  if (several && !isSequenceName(r.out))
+    throw Error(ErrorKind::BadRequest, "The name is for one map, and there is one for each frame", r.out, "",
+                "Give a sequence: name_%04d.exr");
+  const bool undistort = r.direction == "undistort";
+  for (int64_t i = 0; i < (several ? how.range().count() : 1); ++i) {
+    const auto to = several ? sequenceFile(r.out, static_cast<int>(i) + 1) : std::filesystem::path(r.out);
+    if (std::filesystem::exists(to) && !r.overwrite)
+      throw Error(ErrorKind::Unwritable, "The file exists already", to.string(), "",
+                  "Choose another name, or give --overwrite");
+    const int64_t frame = how.range().first + i;
+    const Point corner = roomAround(roomy, how.straight());
+    const auto filmed = [&](Point p) { return how.toFilmed(p - corner, frame); };
+    const auto straight = [&](Point p) -> std::optional<Point> {
+      const auto at = how.toStraight(p, frame);
+      return at ? std::optional(*at + corner) : std::nullopt;
+    };
+    writeStMap(undistort ? stMapOf(roomy, how.filmed(), filmed) : stMapOf(how.filmed(), roomy, straight), to);
+    line.show(static_cast<double>(i + 1) / static_cast<double>(how.range().count()));
+  }
+  const PictureSize size = undistort ? roomy : how.filmed();
+  Answer answer;
+  answer.json = {{"written", r.out},
+                 {"maps", several ? how.range().count() : 1},
+                 {"width", size.width},
+                 {"height", size.height},
+                 {"straight", {roomy.width, roomy.height}}};
+  answer.text =
+      "Written: " + r.out + ", " + sizeText(size) + "; the straight picture is " + sizeText(roomy) + "\n";
+  return answer;
+}
+
 void addShared(CLI::App* verb, const std::shared_ptr<OverlayRequest>& r) {
   verb->add_option("--profile", r->profile, "Profile")->required();
   verb->add_option("--with", r->with,
@@ -119,10 +163,27 @@ void addShared(CLI::App* verb, const std::shared_ptr<OverlayRequest>& r) {
   verb->add_option("--fill", r->fill, "With --with: 0, whole picture, to 100, filled frame")
       ->check(finiteRange(0, 100));
   verb->add_option("--size", r->size, "With --with: output size, as 1920x1080");
+  verb->add_flag("--overwrite", r->overwrite, "Replace files that exist");
+}
+
+void addAlpha(CLI::App* verb, const std::shared_ptr<OverlayRequest>& r) {
   verb->add_option("--alpha", r->alpha,
                    "straight or premultiplied; unless said premultiplied in OpenEXR, straight elsewhere")
       ->check(CLI::IsMember({"straight", "premultiplied"}));
-  verb->add_flag("--overwrite", r->overwrite, "Replace files that exist");
+}
+
+void addStMap(CLI::App& lens, Session& session) {
+  auto* verb = lens.add_subcommand("stmap", "Write maps that undo or redo the lens in other programs");
+  auto r = std::make_shared<OverlayRequest>();
+  addShared(verb, r);
+  verb->add_option("--direction", r->direction, "undistort or distort")
+      ->required()
+      ->check(CLI::IsMember({"undistort", "distort"}));
+  verb->add_option("--room", r->room, "Room at each edge of the straight picture, %")
+      ->check(finiteRange(0, 200));
+  verb->add_option("--out", r->out, "OpenEXR file to write; name_%04d.exr where the clip moves")->required();
+  verb->add_option("CLIP", r->clip, "With --with: the clip, a map for each of its frames where it moves");
+  verb->callback([r, &session] { session.verb = [r] { return stMaps(*r); }; });
 }
 
 }  // namespace
@@ -131,7 +192,9 @@ void addOverlay(CLI::App& lens, Session& session) {
   auto* redone = lens.add_subcommand(
       "redo", "Give overlays with alpha the camera's own bend, so that they sit on the untouched picture");
   auto r = std::make_shared<OverlayRequest>();
+  addStMap(lens, session);
   addShared(redone, r);
+  addAlpha(redone, r);
   redone->add_option("--clip", r->clip, "The clip that they belong to");
   redone
       ->add_option("--out", r->out,
@@ -144,6 +207,7 @@ void addOverlay(CLI::App& lens, Session& session) {
       lens.add_subcommand("plate", "Write a clip straightened, with room at its edges, to draw overlays on");
   auto p = std::make_shared<OverlayRequest>();
   addShared(straightened, p);
+  addAlpha(straightened, p);
   straightened->add_option("--room", p->room, "Room at each edge, %")->check(finiteRange(0, 200));
   straightened->add_option("--frame", p->frame, "Only this frame, counted from 0")
       ->check(CLI::Range(0, 1 << 30));

@@ -12,9 +12,12 @@
 
 namespace glenhaze {
 
+PictureSize roomySize(PictureSize straight, double room) {
+  return {straight.width + 2 * static_cast<int>(std::lround(room * straight.width)),
+          straight.height + 2 * static_cast<int>(std::lround(room * straight.height))};
+}
 PictureSize roomySize(const Lens& lens, double room) {
-  return {lens.width + 2 * static_cast<int>(std::lround(room * lens.width)),
-          lens.height + 2 * static_cast<int>(std::lround(room * lens.height))};
+  return roomySize(PictureSize{lens.width, lens.height}, room);
 }
 
 StMap stMapOf(PictureSize size, PictureSize other, const std::function<std::optional<Point>(Point)>& place) {

@@ -25,6 +25,8 @@ struct StMap {
 /// The straight picture with the lens's own focal length and centre, with room all round it: `room` times its
 /// width on either side, as much of its height above and below.
 PictureSize roomySize(const Lens& lens, double room);
+/// Any straight picture with such room.
+PictureSize roomySize(PictureSize straight, double room);
 
 /// Undistort: for each pixel of the roomy straight picture where it is in the picture as filmed. Distort: for
 /// each pixel of the picture as filmed where it is in the roomy straight picture. `room` 0..2.

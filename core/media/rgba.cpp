@@ -335,8 +335,6 @@ class Film {
   int64_t count_ = 0;
 };
 
-bool isPattern(const fs::path& file) { return file.filename().string().find('%') != std::string::npos; }
-
 }  // namespace
 
 AlphaKind usualAlpha(const fs::path& file) {
@@ -356,7 +354,7 @@ RgbaReader::RgbaReader(const fs::path& file, AlphaKind alpha) : state_(std::make
   state_->alpha = alpha;
   state_->file = file;
   const auto sequence = sequenceFromPattern(file);
-  if (isPattern(file) && !sequence && !fs::exists(file)) failReading(file, "no file has such a name");
+  if (isSequenceName(file) && !sequence && !fs::exists(file)) failReading(file, "no file has such a name");
   state_->still = !sequence && (isStillName(file) || isExr(file));
   if (!isExr(file)) {
     state_->decoding.emplace(file);
@@ -415,7 +413,7 @@ struct RgbaWriter::State {
   }
 };
 
-bool RgbaWriter::takesOne(const fs::path& file) { return endingOf(file) != ".mov" && !isPattern(file); }
+bool RgbaWriter::takesOne(const fs::path& file) { return endingOf(file) != ".mov" && !isSequenceName(file); }
 
 RgbaWriter::RgbaWriter(const fs::path& file, AlphaKind alpha, Rational fps, bool overwrite)
     : state_(std::make_unique<State>()) {
@@ -430,7 +428,7 @@ RgbaWriter::RgbaWriter(const fs::path& file, AlphaKind alpha, Rational fps, bool
     state_->requireFree(state_->file);
     state_->growing = unfinishedName(state_->file.parent_path(), ".mov");
     state_->film.emplace(state_->growing, fps.num > 0 && fps.den > 0 ? fps : Rational{25, 1});
-  } else if (!isPattern(file)) {
+  } else if (!isSequenceName(file)) {
     state_->requireFree(state_->file);
   }
 }

@@ -92,6 +92,8 @@ std::optional<SequencePattern> sequenceFromPattern(const fs::path& path) {
   return sequence;
 }
 
+bool isSequenceName(const fs::path& path) { return splitPattern(path.filename().string()).has_value(); }
+
 fs::path sequenceFile(const fs::path& pattern, int number) {
   const auto parts = splitPattern(pattern.filename().string());
   if (!parts)

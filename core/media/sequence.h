@@ -21,6 +21,9 @@ bool isStillName(const std::filesystem::path& path);
 /// The sequence behind a name with %0Nd; empty when `path` is an ordinary name or no file matches.
 std::optional<SequencePattern> sequenceFromPattern(const std::filesystem::path& path);
 
+/// Whether a name holds one %0Nd.
+bool isSequenceName(const std::filesystem::path& path);
+
 /// Name of file `number` of the sequence.
 std::filesystem::path sequenceFile(const std::filesystem::path& pattern, int number);
 

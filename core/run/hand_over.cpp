@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/base/error.h"
+#include "core/lens/st_map.h"
 #include "core/media/reader.h"
 #include "core/pipeline/overlay.h"
 #include "core/run/ask.h"
@@ -67,8 +68,7 @@ HandedOver writePlate(const HandOver& how, const ClipInfo& clip, FrameRange fram
     throw Error(ErrorKind::BadRequest, "The room is not usable", "", "", "Give it from 0 to 200 %");
   if (RgbaWriter::takesOne(files.to)) frames.last = std::min(frames.last, frames.first + 1);
   const PictureSize straight = how.straight();
-  const PictureSize roomy{straight.width + 2 * static_cast<int>(std::lround(room * straight.width)),
-                          straight.height + 2 * static_cast<int>(std::lround(room * straight.height))};
+  const PictureSize roomy = roomySize(straight, room);
   RgbaWriter writer(files.to, files.alpha.value_or(usualAlpha(files.to)), files.fps, files.overwrite);
   ClipReader reader(clip);
   if (frames.first > 0) reader.seek(frames.first);

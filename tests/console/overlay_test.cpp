@@ -2,6 +2,7 @@
 #include <gtest/gtest.h>
 
 #include <nlohmann/json.hpp>
+#include <opencv2/imgproc.hpp>
 
 #include "core/media/reader.h"
 #include "core/media/rgba.h"
@@ -90,6 +91,45 @@ TEST_F(OverlayConsole, APlateOfASteadiedClipIsLaidBackOntoItsShake) {
   ASSERT_EQ(film.exit_code, 0) << film.err;
   EXPECT_EQ(probe(folder / "film.mov").frames, 10);
   EXPECT_TRUE(probe(folder / "film.mov").transparent);
+}
+
+// Applied by another library, the map of a frame gives the plate of that frame.
+TEST_F(OverlayConsole, AMapForEachFrameOfAClipThatMoves) {
+  const std::string with = "lens,shutter,stabilization", maps = folder / "map_%04d.exr",
+                    plates = folder / "p_%04d.png";
+  EXPECT_EQ(run({"lens", "stmap", "--profile", profile, "--direction", "undistort", "--with", with, "--out",
+                 folder / "one.exr", clip})
+                .exit_code,
+            2);
+  const auto made = run({"lens", "stmap", "--json", "--profile", profile, "--direction", "undistort",
+                         "--with", with, "--room", "10", "--out", maps, clip});
+  ASSERT_EQ(made.exit_code, 0) << made.err;
+  EXPECT_EQ(json::parse(made.out)["maps"], 10);
+  ASSERT_EQ(
+      run({"lens", "plate", "--profile", profile, "--with", with, "--room", "10", "--out", plates, clip})
+          .exit_code,
+      0);
+  for (const int i : {1, 7}) {
+    const auto map = RgbaReader(sequenceFile(maps, i + 1), AlphaKind::Premultiplied).next();
+    const auto plate = RgbaReader(sequenceFile(plates, i + 1), AlphaKind::Straight).next();
+    ASSERT_TRUE(map && plate && map->width == plate->width && map->width == 320 + 64);
+    const Frame frame = readFrame(probe(clip), i);
+    const RgbaPicture filmed =
+        plateOf(frame, {320, 180}, {320, 180}, [](Point p) { return std::optional(p); });
+    cv::Mat green(180, 320, CV_32F), where(map->height, map->width, CV_32FC2), ours;
+    for (int y = 0; y < 180; ++y)
+      for (int x = 0; x < 320; ++x) green.at<float>(y, x) = 255 * filmed.row(y)[4 * x + 1];
+    for (int y = 0; y < map->height; ++y)
+      for (int x = 0; x < map->width; ++x)
+        where.at<cv::Vec2f>(y, x) = {map->row(y)[4 * x] * 320 - 0.5F,
+                                     (1 - map->row(y)[4 * x + 1]) * 180 - 0.5F};
+    cv::remap(green, ours, where, cv::noArray(), cv::INTER_LANCZOS4);
+    double squares = 0;
+    for (int y = 40; y < map->height - 40; ++y)
+      for (int x = 60; x < map->width - 60; ++x)
+        squares += std::pow(ours.at<float>(y, x) - 255 * plate->row(y)[4 * x + 1], 2);
+    EXPECT_LT(std::sqrt(squares / ((map->height - 80.0) * (map->width - 120.0))), 2.5) << i;
+  }
 }
 
 TEST_F(OverlayConsole, ByTheLensAloneOneStillIsEnough) {
