@@ -26,6 +26,7 @@
 #include "core/profile/library.h"
 #include "desktop/background.h"
 #include "desktop/guide_window.h"
+#include "desktop/keys_sheet.h"
 #include "desktop/noise_speeds.h"
 #include "desktop/output_form.h"
 #include "desktop/widgets/look.h"
@@ -145,7 +146,12 @@ void MainWindow::buildMenus() {
     add(go_menu, names[i], QKeySequence(static_cast<int>(Qt::CTRL) | (Qt::Key_1 + i)),
         [this, i] { go(static_cast<Place>(i)); });
   auto* help = menuBar()->addMenu(tr("&Help"));
-  add(help, tr("&Guide"), QKeySequence::HelpContents, [this] { showGuide(); });
+  add(help, tr("&Keys"), QKeySequence(Qt::Key_F1), [this] {
+    auto* sheet = new KeysSheet(*this, ComparePlace::keys());
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    sheet->show();
+  });
+  add(help, tr("&Guide"), QKeySequence(Qt::SHIFT | Qt::Key_F1), [this] { showGuide(); });
   help->addAction(tr("About Glenhaze"), this, [this] {
     QMessageBox::about(this, tr("About Glenhaze"),
                        tr("Glenhaze %1\nMeasures each camera once and corrects every clip from it.")

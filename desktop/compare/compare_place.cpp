@@ -434,6 +434,21 @@ void ComparePlace::tick() {
   }
 }
 
+std::vector<KeyLine> ComparePlace::keys() {
+  return {{tr("S"), tr("hold: the source")},
+          {tr("D, B"), tr("divider, side by side")},
+          {tr("V, M"), tr("noise trials, steady trials")},
+          {tr("N"), tr("what was removed")},
+          {tr("L"), tr("lift the exposure for viewing")},
+          {tr("E"), tr("straight edge")},
+          {tr("0, 1, 2, 4"), tr("fit; 100, 200, 400 % at the pointer")},
+          {tr("Comma, full stop"), tr("a frame back, a frame on")},
+          {tr("P"), tr("play the loop, stop it")},
+          {tr("I, O, W"), tr("set in, set out, the whole clip")},
+          {tr("Double click"), tr("pin a place")},
+          {tr("Shift-drag"), tr("turn the divider")}};
+}
+
 void ComparePlace::keyPressEvent(QKeyEvent* event) {
   const QPointF pointer = view_->mapFromGlobal(QCursor::pos());
   const QPointF at = view_->rect().contains(pointer.toPoint()) ? pointer : QPointF(-1, -1);

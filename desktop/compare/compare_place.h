@@ -9,6 +9,7 @@
 #include "desktop/compare/own_marks.h"
 #include "desktop/compare/preview.h"
 #include "desktop/compare/straight_edge.h"
+#include "desktop/keys_sheet.h"
 #include "desktop/session.h"
 #include "desktop/widgets/picture_view.h"
 
@@ -32,6 +33,8 @@ class ComparePlace : public QWidget {
   Q_OBJECT
  public:
   explicit ComparePlace(Session& session, QWidget* parent = nullptr);
+  /// What keyPressEvent() takes, in words.
+  static std::vector<KeyLine> keys();
   PictureView& view() { return *view_; }
   CompareState& state() { return state_; }
   /// The frame shown last in full.

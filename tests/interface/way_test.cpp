@@ -5,10 +5,12 @@
 #include <QScrollArea>
 #include <QSlider>
 #include <QSpinBox>
+#include <set>
 
 #include "desktop/bench/scope_view.h"
 #include "desktop/compare/plain_controls.h"
 #include "desktop/guide_window.h"
+#include "desktop/keys_sheet.h"
 #include "desktop/output_form.h"
 #include "tests/interface/window_fixture.h"
 
@@ -288,6 +290,27 @@ TEST_F(Way, AnEmptyWindowSaysWhatToDo) {
   GuideWindow* shown = window->findChild<GuideWindow*>();
   ASSERT_NE(shown, nullptr);
   EXPECT_TRUE(shown->isVisible());
+}
+
+TEST_F(Way, AllKeysAreOnOneSheet) {
+  open(true);
+  QTest::keyClick(window.get(), Qt::Key_F1);
+  KeysSheet* sheet = window->findChild<KeysSheet*>();
+  ASSERT_NE(sheet, nullptr);
+  const auto says = [&](const char* key, const char* what) {
+    return std::any_of(sheet->lines().begin(), sheet->lines().end(), [&](const KeyLine& line) {
+      return line.first == QLatin1String(key) && line.second.contains(QLatin1String(what));
+    });
+  };
+  EXPECT_TRUE(says("Ctrl+R", "Render all"));
+  EXPECT_TRUE(says("Ctrl+Return", "Put into profile"));
+  EXPECT_TRUE(says("Ctrl+.", "Render 1 clip")) << "the next step, as it is now";
+  EXPECT_TRUE(says("Alt+5", "Finish"));
+  EXPECT_TRUE(says("S", "source"));
+  // No key has two meanings.
+  std::set<QString> keys;
+  for (const KeyLine& line : sheet->lines())
+    EXPECT_TRUE(keys.insert(line.first).second) << line.first.toStdString();
 }
 
 TEST_F(Way, APlateIsHandedOverAndADrawingLaidBack) {
