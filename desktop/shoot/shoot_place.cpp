@@ -1,5 +1,6 @@
 #include "desktop/shoot/shoot_place.h"
 
+#include <QAction>
 #include <QComboBox>
 #include <QDialog>
 #include <QDialogButtonBox>
@@ -13,7 +14,6 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QScrollBar>
-#include <QShortcut>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
@@ -214,8 +214,10 @@ QWidget* ShootPlace::buildHead() {
   };
   connect(find_, &QLineEdit::textChanged, this, filter);
   connect(only_, &QComboBox::currentIndexChanged, this, filter);
-  auto* find_key = new QShortcut(QKeySequence::Find, this);
-  connect(find_key, &QShortcut::activated, find_, [this] { find_->setFocus(); });
+  auto* find_key = new QAction(tr("Find clips"), this);
+  find_key->setShortcut(QKeySequence::Find);
+  addAction(find_key);
+  connect(find_key, &QAction::triggered, find_, [this] { find_->setFocus(); });
   auto* output = output_ = new QPushButton(tr("Output settings…"));
   output->setToolTip(tr("Folder, format, size, sound and picture window of the rendered clips"));
   connect(output, &QPushButton::clicked, this, &ShootPlace::outputWanted);
