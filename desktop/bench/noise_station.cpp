@@ -151,11 +151,12 @@ QWidget* NoiseStation::buildFindings() {
   std::tie(headline_, note_) = headline(*column);
   plot_ = new NoisePlot;
   column->addWidget(plot_, 1);
-  isos_ = table({tr("ISO"), tr("Curve"), tr("σ"), tr("Expected"), tr("Clips")}, tr("Curves by ISO"));
+  isos_ = table({tr("ISO"), tr("Curve"), tr("σ"), tr("Others say"), tr("Clips")}, tr("Curves by ISO"));
   isos_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
   isos_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
   isos_->setMinimumHeight(140);
-  isos_->setToolTip(tr("Expected: what the other ISOs together would say, against what was measured"));
+  isos_->setToolTip(tr(
+      "Others say: what the curves of the other ISOs together would have here, against what was measured"));
   column->addWidget(isos_, 1);
   warnings_ = noticeLabel();
   column->addWidget(warnings_);
