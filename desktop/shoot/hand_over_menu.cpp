@@ -12,6 +12,8 @@
 #include <QSpinBox>
 
 #include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/motion/path_gltf.h"
 
 namespace glenhaze::desktop {
 
@@ -63,6 +65,7 @@ HandOverMenu::HandOverMenu(Session& session, QWidget* window)
 void HandOverMenu::fill(QMenu& menu, int clip) {
   menu.addAction(tr("Straightened plate to draw on…"), this, [=, this] { ask(clip, Kind::Plate); });
   menu.addAction(tr("Lay a drawing back onto the footage…"), this, [=, this] { ask(clip, Kind::Overlay); });
+  menu.addAction(tr("Camera path…"), this, [=, this] { askPath(clip); });
   if (work_.busy())
     menu.addAction(tr("Stop what is being written"), this, [this] {
       work_.stop();
@@ -129,6 +132,37 @@ void HandOverMenu::ask(int clip, Kind kind) {
   choice.files.fps = plan.info.fps;
   choice.files.overwrite = over->isChecked();
   kind == Kind::Plate ? makePlate(clip, choice) : layBackOnto(clip, choice);
+}
+
+void HandOverMenu::askPath(int clip) {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
+  const auto name = session_.shoot().outputFolder() / (plan.info.path.stem().string() + "-path.gltf");
+  const QString to =
+      QFileDialog::getSaveFileName(window_, tr("Camera path"), QString::fromStdString(name.string()),
+                                   tr("Turning cameras, glTF 2.0 (*.gltf);;Table (*.csv)"));
+  if (!to.isEmpty()) writePath(clip, to.toStdString());
+}
+
+void HandOverMenu::writePath(int clip, const std::filesystem::path& to) {
+  const ClipPlan plan = session_.plans()[static_cast<size_t>(clip)];
+  if (!plan.questions.motion) {
+    Q_EMIT said(tr("The clip's motion is not worked out: set its shutter or its stabilization first."));
+    return;
+  }
+  doing_ = tr("Working out the camera's path");
+  Q_EMIT said(doing_ + QStringLiteral("…"));
+  work_.run([this, request = plan.motion, to](const Progress& progress) -> Background::Finish {
+    const MotionAnswer motion = answerMotion(request, tracksFor(request, progress));
+    const CameraPath& path = motion.finding.path;
+    std::filesystem::create_directories(to.parent_path());
+    writeFileAtomically(to, to.extension() == ".csv"
+                                ? pathToCsv(path, request.lens.fx)
+                                : pathToGltf(path, motion.stabilized.frames, request.lens));
+    return [this, to, frames = path.frames().size()] {
+      Q_EMIT said(
+          tr("Written: %1, %2 frames").arg(QString::fromStdString(to.filename().string())).arg(frames));
+    };
+  });
 }
 
 void HandOverMenu::makePlate(int clip, const Choice& choice) {

@@ -31,6 +31,8 @@ class HandOverMenu : public QObject {
   };
   void makePlate(int clip, const Choice& choice);
   void layBackOnto(int clip, const Choice& choice);
+  /// As glTF, or as a table by the ending .csv; as filmed and as steadied.
+  void writePath(int clip, const std::filesystem::path& to);
   bool busy() const { return work_.busy(); }
 
  Q_SIGNALS:
@@ -40,6 +42,7 @@ class HandOverMenu : public QObject {
  private:
   enum class Kind { Plate, Overlay };
   void ask(int clip, Kind kind);
+  void askPath(int clip);
   void begin(int clip, const Choice& choice, const QString& doing,
              const std::function<HandedOver(const HandOver&, const ClipPlan&, const Progress&)>& work);
 

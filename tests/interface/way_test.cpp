@@ -7,6 +7,7 @@
 #include <QSpinBox>
 #include <set>
 
+#include "core/base/files.h"
 #include "desktop/bench/scope_view.h"
 #include "desktop/compare/plain_controls.h"
 #include "desktop/guide_window.h"
@@ -334,6 +335,16 @@ TEST_F(Way, APlateIsHandedOverAndADrawingLaidBack) {
   const auto back = RgbaReader(choice.files.to, AlphaKind::Straight).next();
   ASSERT_TRUE(back);
   EXPECT_EQ(back->width, 320);
+  // The camera's path where it is worked out, a sentence where it is not.
+  menu.writePath(0, folder / "handed" / "path.gltf");
+  EXPECT_TRUE(window->shootPlace().summary()->text().contains(QLatin1String("not worked out")));
+  Profile profile = window->session().profileFor(0);
+  profile.stabilization.emplace();
+  window->session().putProfile(QStringLiteral("steady"), profile);
+  menu.writePath(0, folder / "handed" / "path.gltf");
+  ASSERT_TRUE(eventually([&] { return !menu.busy(); }));
+  EXPECT_NE(readFile(folder / "handed" / "path.gltf").find("\"steadied\""), std::string::npos);
+  window->session().undoStack().undo();
   // A name that is taken is refused in words.
   menu.layBackOnto(0, choice);
   ASSERT_TRUE(eventually([&] { return !menu.busy(); }));
