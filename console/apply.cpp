@@ -6,7 +6,6 @@
 
 #include "console/console.h"
 #include "core/base/error.h"
-#include "core/base/files.h"
 #include "core/base/numbers.h"
 #include "core/finish/settings.h"
 #include "core/motion/settings.h"
@@ -256,8 +255,7 @@ Answer runBatch(Batch& batch, const std::string& report, const std::string& titl
   }
   answer.exit_code = bad > 0 ? kSomeFailed : kAllDone;
   if (!report.empty()) {
-    writeFileAtomically(
-        report, report.ends_with(".csv") ? reportCsv(batch.items()) : reportHtml(batch.items(), title));
+    saveReport(report, batch.items(), title);
     answer.json["report"] = report;
     answer.text += "Report: " + report + "\n";
   }

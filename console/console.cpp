@@ -92,4 +92,11 @@ Progress ProgressLine::progress() {
   return progress;
 }
 
+const Lens& lensIn(const Profile& profile) {
+  if (!profile.lens)
+    throw Error(ErrorKind::Unreadable, "There is no lens in the profile", profile.path.string(), "",
+                "Measure the lens first");
+  return profile.lens->lens;
+}
+
 }  // namespace glenhaze::console

@@ -90,6 +90,9 @@ auto* settingsOfPart(Profile& profile) {
   return &(profile.*Part)->settings;
 }
 
+/// Throws Error(Unreadable) where the profile has none.
+const Lens& lensIn(const Profile& profile);
+
 /// "X,Y,WIDTH,HEIGHT" in pixels. Throws Error(BadRequest).
 std::array<int, 4> parsePlace(const std::string& text);
 

@@ -416,13 +416,6 @@ Answer lensMap(const std::string& file, const std::string& direction, const std:
   }
 }
 
-const Lens& lensIn(const Profile& profile) {
-  if (!profile.lens)
-    throw Error(ErrorKind::Unreadable, "There is no lens in the profile", profile.path.string(), "",
-                "Measure the lens first");
-  return profile.lens->lens;
-}
-
 struct WaterRequest {
   std::string profile, medium, out;
   double port_mm = 0, subject_mm = 0;

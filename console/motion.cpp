@@ -2,6 +2,7 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/numbers.h"
+#include "core/media/source_guard.h"
 #include "core/motion/path_gltf.h"
 #include "core/motion/readout.h"
 #include "core/pipeline/clip_motion.h"
@@ -132,6 +133,7 @@ Answer analyse(const std::string& profile_file, const std::string& file, const s
   }
   request.window = {0, 0, 1, 1};
   request.log = log;
+  if (!out.empty()) requireNoSource(SourceGuard(std::span(&request.clip.path, 1)), out);
   ProgressLine line("Analysing motion");
   const TrackRecord tracks = tracksFor(request, line.progress());
   const MotionAnswer motion = answerMotion(request, tracks);

@@ -1,8 +1,5 @@
-#include "core/pipeline/overlay.h"
 #include "console/console.h"
 #include "core/base/error.h"
-#include "core/lens/st_map.h"
-#include "core/media/sequence.h"
 #include "core/profile/profile.h"
 #include "core/run/hand_over.h"
 
@@ -34,22 +31,15 @@ ClipPlan planOf(const OverlayRequest& r, const Profile& profile) {
   return planShoot(shoot, facts, std::span(&profile, 1)).front();
 }
 
-const Lens& lensOf(const Profile& profile) {
-  if (!profile.lens)
-    throw Error(ErrorKind::Unreadable, "There is no lens in the profile", profile.path.string(), "",
-                "Measure the lens first");
-  return profile.lens->lens;
-}
-
 HandOver wayOf(const OverlayRequest& r, const Profile& profile, const Progress& progress) {
-  if (r.with.empty()) return HandOver(lensOf(profile));
+  if (r.with.empty()) return HandOver(lensIn(profile));
   FactStore store;
   return {planOf(r, profile), store, progress};
 }
 
 OverlayFiles filesOf(const OverlayRequest& r, const std::filesystem::path& from,
                      const std::filesystem::path& to, Rational fps) {
-  OverlayFiles files{from, to, {}, fps, r.overwrite};
+  OverlayFiles files{from, to, {}, fps, r.overwrite, r.clip};
   if (r.alpha == "straight") files.alpha = AlphaKind::Straight;
   if (r.alpha == "premultiplied") files.alpha = AlphaKind::Premultiplied;
   return files;
@@ -71,10 +61,13 @@ nlohmann::json described(const HandedOver& done, const std::filesystem::path& to
           {"height", done.size.height}};
 }
 
+std::string sizeText(PictureSize size) {
+  return std::to_string(size.width) + " × " + std::to_string(size.height);
+}
+
 std::string said(const HandedOver& done, const std::filesystem::path& to) {
   return "Written: " + to.string() + ", " + std::to_string(done.pictures) +
-         (done.pictures == 1 ? " picture of " : " pictures of ") + std::to_string(done.size.width) + " × " +
-         std::to_string(done.size.height) + "\n";
+         (done.pictures == 1 ? " picture of " : " pictures of ") + sizeText(done.size) + "\n";
 }
 
 Answer redo(const OverlayRequest& r) {
@@ -113,44 +106,22 @@ Answer plate(const OverlayRequest& r) {
   return answer;
 }
 
-std::string sizeText(PictureSize size) {
-  return std::to_string(size.width) + " × " + std::to_string(size.height);
-}
-
 Answer stMaps(const OverlayRequest& r) {
   const Profile profile = loadProfile(r.profile);
   ProgressLine line("Writing maps");
   const HandOver how = wayOf(r, profile, line.progress());
+  const HandedOver done =
+      writeMaps(how, r.direction == "undistort" ? MapDirection::Undistort : MapDirection::Distort,
+                r.room / 100, filesOf(r, {}, r.out, {}), line.progress());
   const PictureSize roomy = roomySize(how.straight(), r.room / 100);
-  const bool several = how.moves();
-  if (several && !isSequenceName(r.out))
-    throw Error(ErrorKind::BadRequest, "The name is for one map, and there is one for each frame", r.out, "",
-                "Give a sequence: name_%04d.exr");
-  const bool undistort = r.direction == "undistort";
-  for (int64_t i = 0; i < (several ? how.range().count() : 1); ++i) {
-    const auto to = several ? sequenceFile(r.out, static_cast<int>(i) + 1) : std::filesystem::path(r.out);
-    if (std::filesystem::exists(to) && !r.overwrite)
-      throw Error(ErrorKind::Unwritable, "The file exists already", to.string(), "",
-                  "Choose another name, or give --overwrite");
-    const int64_t frame = how.range().first + i;
-    const Point corner = roomAround(roomy, how.straight());
-    const auto filmed = [&](Point p) { return how.toFilmed(p - corner, frame); };
-    const auto straight = [&](Point p) -> std::optional<Point> {
-      const auto at = how.toStraight(p, frame);
-      return at ? std::optional(*at + corner) : std::nullopt;
-    };
-    writeStMap(undistort ? stMapOf(roomy, how.filmed(), filmed) : stMapOf(how.filmed(), roomy, straight), to);
-    line.show(static_cast<double>(i + 1) / static_cast<double>(how.range().count()));
-  }
-  const PictureSize size = undistort ? roomy : how.filmed();
   Answer answer;
   answer.json = {{"written", r.out},
-                 {"maps", several ? how.range().count() : 1},
-                 {"width", size.width},
-                 {"height", size.height},
+                 {"maps", done.pictures},
+                 {"width", done.size.width},
+                 {"height", done.size.height},
                  {"straight", {roomy.width, roomy.height}}};
-  answer.text =
-      "Written: " + r.out + ", " + sizeText(size) + "; the straight picture is " + sizeText(roomy) + "\n";
+  answer.text = "Written: " + r.out + ", " + sizeText(done.size) + "; the straight picture is " +
+                sizeText(roomy) + "\n";
   return answer;
 }
 

@@ -4,6 +4,12 @@
 
 namespace glenhaze {
 
+std::string csvQuoted(std::string_view text) {
+  std::string out = "\"";
+  for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+  return out + "\"";
+}
+
 std::optional<std::vector<double>> csvNumbers(std::string_view line) {
   std::vector<double> numbers;
   while (true) {

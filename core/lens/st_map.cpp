@@ -16,10 +16,6 @@ PictureSize roomySize(PictureSize straight, double room) {
   return {straight.width + 2 * static_cast<int>(std::lround(room * straight.width)),
           straight.height + 2 * static_cast<int>(std::lround(room * straight.height))};
 }
-PictureSize roomySize(const Lens& lens, double room) {
-  return roomySize(PictureSize{lens.width, lens.height}, room);
-}
-
 StMap stMapOf(PictureSize size, PictureSize other, const std::function<std::optional<Point>(Point)>& place) {
   StMap map{size.width, size.height, {}, {}};
   map.s.assign(static_cast<size_t>(size.width) * static_cast<size_t>(size.height), -1);
@@ -35,20 +31,6 @@ StMap stMapOf(PictureSize size, PictureSize other, const std::function<std::opti
       }
   });
   return map;
-}
-
-StMap stMap(const Lens& lens, MapDirection direction, double room) {
-  if (!(room >= 0 && room <= 2))
-    throw Error(ErrorKind::BadRequest, "The room is not usable", "", "", "Give it from 0 to 200 %");
-  const LensMap map(lens);
-  const PictureSize filmed{lens.width, lens.height}, roomy = roomySize(lens, room);
-  const Point corner{(roomy.width - filmed.width) / 2.0, (roomy.height - filmed.height) / 2.0};
-  if (direction == MapDirection::Undistort)
-    return stMapOf(roomy, filmed, [&](Point p) { return map.distort(p - corner); });
-  return stMapOf(filmed, roomy, [&](Point p) -> std::optional<Point> {
-    const auto straight = map.undistort(p);
-    return straight ? std::optional(*straight + corner) : std::nullopt;
-  });
 }
 
 void writeStMap(const StMap& map, const std::filesystem::path& file) {

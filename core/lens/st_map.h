@@ -10,7 +10,6 @@
 
 #include "core/base/geometry.h"
 #include "core/frame/frame.h"
-#include "core/lens/model.h"
 
 namespace glenhaze {
 
@@ -22,15 +21,9 @@ struct StMap {
   std::vector<float> s, t;
 };
 
-/// The straight picture with the lens's own focal length and centre, with room all round it: `room` times its
-/// width on either side, as much of its height above and below.
-PictureSize roomySize(const Lens& lens, double room);
-/// Any straight picture with such room.
+/// A straight picture with room all round it: `room` times its width on either side, as much of its height
+/// above and below.
 PictureSize roomySize(PictureSize straight, double room);
-
-/// Undistort: for each pixel of the roomy straight picture where it is in the picture as filmed. Distort: for
-/// each pixel of the picture as filmed where it is in the roomy straight picture. `room` 0..2.
-StMap stMap(const Lens& lens, MapDirection direction, double room);
 
 /// For each pixel of a picture of one size where `place` says it is in another one.
 StMap stMapOf(PictureSize size, PictureSize other, const std::function<std::optional<Point>(Point)>& place);

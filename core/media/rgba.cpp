@@ -386,9 +386,11 @@ struct RgbaWriter::State {
   bool straight = true, overwrite = false, finished = false;
   int number = 0;
   std::optional<Film> film;
+  SourceGuard guard;
   std::vector<fs::path> written;  // of a sequence; those that replaced nothing
 
   void requireFree(const fs::path& name) const {
+    requireNoSource(guard, name);
     if (!overwrite && fs::exists(fs::symlink_status(name)))
       throw Error(ErrorKind::Unwritable, "The file exists already", name.string(), "",
                   "Choose another name, or allow it to be replaced");
@@ -415,11 +417,13 @@ struct RgbaWriter::State {
 
 bool RgbaWriter::takesOne(const fs::path& file) { return endingOf(file) != ".mov" && !isSequenceName(file); }
 
-RgbaWriter::RgbaWriter(const fs::path& file, AlphaKind alpha, Rational fps, bool overwrite)
+RgbaWriter::RgbaWriter(const fs::path& file, AlphaKind alpha, Rational fps, bool overwrite,
+                       const SourceGuard& guard)
     : state_(std::make_unique<State>()) {
   state_->file = fs::absolute(file);
   state_->straight = alpha == AlphaKind::Straight;
   state_->overwrite = overwrite;
+  state_->guard = guard;
   const std::string ending = endingOf(file);
   if (ending != ".png" && ending != ".tif" && ending != ".tiff" && ending != ".exr" && ending != ".mov")
     throw Error(ErrorKind::BadRequest, "There is no picture format of this ending", file.string(), "",

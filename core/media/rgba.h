@@ -12,6 +12,7 @@
 
 #include "core/base/rational.h"
 #include "core/frame/frame.h"
+#include "core/media/source_guard.h"
 
 namespace glenhaze {
 
@@ -61,9 +62,11 @@ class RgbaReader {
 /// returned nothing is there under the final name; of a sequence, what was written goes again.
 class RgbaWriter {
  public:
-  /// Throws Error(Unwritable) where something has the name and may not be replaced, Error(BadRequest) for an
-  /// ending that is none of .png, .tif, .tiff, .exr, .mov.
-  RgbaWriter(const std::filesystem::path& file, AlphaKind alpha, Rational fps, bool overwrite);
+  /// `guard`: what is never written over, whatever is allowed. Throws Error(Unwritable) where something has
+  /// the name and may not be replaced, Error(BadRequest) for an ending that is none of .png, .tif, .tiff,
+  /// .exr, .mov.
+  RgbaWriter(const std::filesystem::path& file, AlphaKind alpha, Rational fps, bool overwrite,
+             const SourceGuard& guard = {});
   ~RgbaWriter();
   RgbaWriter(const RgbaWriter&) = delete;
   RgbaWriter& operator=(const RgbaWriter&) = delete;

@@ -1,5 +1,7 @@
 #include "core/media/source_guard.h"
 
+#include "core/base/error.h"
+
 #include "core/media/sequence.h"
 
 namespace glenhaze {
@@ -37,6 +39,12 @@ bool SourceGuard::forbids(const fs::path& path) const {
   if (names_.contains(fs::absolute(path, code).lexically_normal())) return true;
   const auto identity = identityOf(path);
   return identity && (files_.contains(*identity) || folders_.contains(*identity));
+}
+
+void requireNoSource(const SourceGuard& guard, const fs::path& name) {
+  if (guard.forbids(name))
+    throw Error(ErrorKind::Unwritable, "The output would replace footage", name.string(),
+                "a source is never written to, by whatever name", "Choose another folder or name");
 }
 
 }  // namespace glenhaze

@@ -28,4 +28,7 @@ class SourceGuard {
   std::set<std::filesystem::path> names_;  // also of files that are not there at the moment
 };
 
+/// Throws Error(Unwritable) for a name that leads to footage.
+void requireNoSource(const SourceGuard& guard, const std::filesystem::path& name);
+
 }  // namespace glenhaze

@@ -38,9 +38,8 @@ namespace {
 void requireFree(const OutputPlace& place, const SourceGuard& own) {
   const fs::path& path = place.path;
   std::error_code code;
-  if (own.forbids(path) || (place.guard && place.guard->forbids(path)))
-    throw Error(ErrorKind::Unwritable, "The output would replace footage", path.string(),
-                "a source is never written to, by whatever name", "Choose another folder or name");
+  requireNoSource(own, path);
+  if (place.guard) requireNoSource(*place.guard, path);
   const auto there = fs::symlink_status(path, code);
   const bool allowed = place.existing == Existing::ReplaceAny ||
                        (place.existing == Existing::ReplaceFile && !fs::is_directory(there));

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <opencv2/core.hpp>
 
+#include "core/base/csv.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/numbers.h"
@@ -42,12 +43,9 @@ std::string noiseTableCsv(const Profile& profile) {
                 "Measure the noise first");
   std::string text = "iso,light,level,sigma_y,sigma_cb,sigma_cr\n";
   for (const NoiseCurve& curve : curves) {
-    // RFC 4180: within quotes, each of its own twice.
-    std::string quoted = "\"";
-    for (const char c : curve.light) quoted += c == '"' ? "\"\"" : std::string(1, c);
-    quoted += '"';
+    const std::string light = csvQuoted(curve.light);
     for (size_t i = 0; i < curve.level.size(); ++i) {
-      text += fixedText(curve.iso, 0) + "," + quoted + "," + fixedText(curve.level[i], 3);
+      text += fixedText(curve.iso, 0) + "," + light + "," + fixedText(curve.level[i], 3);
       for (const auto& sigma : curve.sigma) text += "," + fixedText(i < sigma.size() ? sigma[i] : 0, 4);
       text += "\n";
     }

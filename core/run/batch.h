@@ -100,5 +100,9 @@ std::string reportCsv(const std::vector<RunItem>& items);
 /// left out. Throws Error(Cancelled).
 std::string reportHtml(const std::vector<RunItem>& items, const std::string& title,
                        const Progress& progress = {});
+/// The table for a name that ends in .csv, else the page. Throws Error(Unwritable), also for a name that
+/// leads to one of the clips or outputs, and Error(Cancelled).
+void saveReport(const std::filesystem::path& file, const std::vector<RunItem>& items,
+                const std::string& title, const Progress& progress = {});
 
 }  // namespace glenhaze

@@ -12,6 +12,7 @@
 #include "core/base/progress.h"
 #include "core/clip/fact_store.h"
 #include "core/lens/model.h"
+#include "core/lens/st_map.h"
 #include "core/media/rgba.h"
 #include "core/run/plan.h"
 
@@ -52,6 +53,7 @@ struct OverlayFiles {
   std::optional<AlphaKind> alpha;  ///< in both; none: what is usual for each file
   Rational fps{25, 1};             ///< of a film that is written
   bool overwrite = false;
+  std::filesystem::path footage;  ///< never written over, whatever is allowed, nor is `from`; may be empty
 };
 
 struct HandedOver {
@@ -64,6 +66,15 @@ struct HandedOver {
 /// Error(BadRequest) for a name that holds one picture where there are several, and as RgbaReader, RgbaWriter
 /// and redone() do.
 HandedOver layBack(const HandOver& how, const OverlayFiles& files, const Progress& progress = {});
+
+/// One frame's map, with room at each edge of the straight picture (a share of its width or height, 0..2).
+/// Undistort: for each pixel of the roomy straight picture where it is in the filmed one; distort: the other
+/// way. Throws Error(BadRequest).
+StMap mapOf(const HandOver& how, MapDirection direction, double room, int64_t frame);
+
+/// One map, or where the clip moves one for each frame of its range, as a sequence. Throws as layBack().
+HandedOver writeMaps(const HandOver& how, MapDirection direction, double room, const OverlayFiles& files,
+                     const Progress& progress = {});
 
 /// The clip's frames straightened, with room at each edge (a share of the straight picture's width or
 /// height, 0..2), transparent where nothing was filmed. Frames `frames` of the clip. `files.from` is not

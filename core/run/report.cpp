@@ -1,22 +1,19 @@
 #include <algorithm>
 
 #include "core/base/base64.h"
+#include "core/base/csv.h"
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/base/numbers.h"
 #include "core/frame/turn.h"
 #include "core/media/jpeg.h"
 #include "core/media/reader.h"
+#include "core/media/source_guard.h"
 #include "core/run/batch.h"
 
 namespace glenhaze {
 
 namespace {
-
-std::string csvField(const std::string& text) {
-  std::string out = "\"";
-  for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-  return out + "\"";
-}
 
 std::string htmlText(const std::string& text) {
   std::string out;
@@ -45,10 +42,10 @@ std::string lensText(const RunItem& item) {
 std::string reportCsv(const std::vector<RunItem>& items) {
   std::string out = "clip,output,state,why,frames,seconds,frames_per_second,bytes,lens,checked\r\n";
   for (const RunItem& item : items)
-    out += csvField(item.plan->info.path.string()) + "," + csvField(item.plan->job.place.path.string()) +
-           "," + runStateName(item.state) + "," + csvField(item.why) + "," + std::to_string(item.frames) +
+    out += csvQuoted(item.plan->info.path.string()) + "," + csvQuoted(item.plan->job.place.path.string()) +
+           "," + runStateName(item.state) + "," + csvQuoted(item.why) + "," + std::to_string(item.frames) +
            "," + fixedText(item.seconds, 2) + "," + fixedText(item.fps, 2) + "," +
-           std::to_string(item.bytes) + "," + csvField(lensText(item)) + "," + csvField(item.checked) +
+           std::to_string(item.bytes) + "," + csvQuoted(lensText(item)) + "," + csvQuoted(item.checked) +
            "\r\n";
   return out;
 }
@@ -139,6 +136,18 @@ std::string reportHtml(const std::vector<RunItem>& items, const std::string& tit
          "</title>\n<style>" + kStyle + "</style></head>\n<body><h1>" + htmlText(title) + "</h1>\n<p>" +
          std::to_string(done) + " rendered, " + std::to_string(failed) + " failed, " +
          std::to_string(items.size()) + " in all.</p>\n" + clips + "</body></html>\n";
+}
+
+void saveReport(const std::filesystem::path& file, const std::vector<RunItem>& items,
+                const std::string& title, const Progress& progress) {
+  std::vector<std::filesystem::path> kept;
+  for (const RunItem& item : items) {
+    kept.push_back(item.plan->info.path);
+    kept.push_back(item.plan->job.place.path);
+  }
+  requireNoSource(SourceGuard(kept), file);
+  writeFileAtomically(file,
+                      file.extension() == ".csv" ? reportCsv(items) : reportHtml(items, title, progress));
 }
 
 }  // namespace glenhaze

@@ -246,9 +246,7 @@ void RunPlace::saveReport() {
   note_->setText(tr("Writing the report…"));
   reporting_.run([this, file, items = model_.items(),
                   title = session_.title().toStdString()](const Progress& progress) -> Background::Finish {
-    writeFileAtomically(file.toStdString(), file.endsWith(QStringLiteral(".csv"))
-                                                ? reportCsv(items)
-                                                : reportHtml(items, title, progress));
+    glenhaze::saveReport(file.toStdString(), items, title, progress);
     return [this, file] { note_->setText(tr("Report saved: %1").arg(file)); };
   });
 }

@@ -13,6 +13,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/media/source_guard.h"
 #include "core/motion/path_gltf.h"
 
 namespace glenhaze::desktop {
@@ -152,6 +153,7 @@ void HandOverMenu::writePath(int clip, const std::filesystem::path& to) {
   doing_ = tr("Working out the camera's path");
   Q_EMIT said(doing_ + QStringLiteral("…"));
   work_.run([this, request = plan.motion, to](const Progress& progress) -> Background::Finish {
+    requireNoSource(SourceGuard(std::span(&request.clip.path, 1)), to);
     const MotionAnswer motion = answerMotion(request, tracksFor(request, progress));
     const CameraPath& path = motion.finding.path;
     std::filesystem::create_directories(to.parent_path());
@@ -165,9 +167,14 @@ void HandOverMenu::writePath(int clip, const std::filesystem::path& to) {
   });
 }
 
+HandOverMenu::Choice HandOverMenu::ofClip(int clip, Choice choice) const {
+  choice.files.footage = session_.plans()[static_cast<size_t>(clip)].info.path;
+  return choice;
+}
+
 void HandOverMenu::makePlate(int clip, const Choice& choice) {
   begin(clip, choice, tr("Writing the plate"),
-        [choice](const HandOver& how, const ClipPlan& plan, const Progress& progress) {
+        [choice = ofClip(clip, choice)](const HandOver& how, const ClipPlan& plan, const Progress& progress) {
           FrameRange frames = choice.as == As::Rendered ? how.range() : FrameRange{0, plan.info.frames};
           if (choice.first_only) frames.last = frames.first + 1;
           return writePlate(how, plan.info, frames, choice.room, choice.files, progress);
@@ -176,7 +183,7 @@ void HandOverMenu::makePlate(int clip, const Choice& choice) {
 
 void HandOverMenu::layBackOnto(int clip, const Choice& choice) {
   begin(clip, choice, tr("Laying the drawing back"),
-        [choice](const HandOver& how, const ClipPlan&, const Progress& progress) {
+        [choice = ofClip(clip, choice)](const HandOver& how, const ClipPlan&, const Progress& progress) {
           return layBack(how, choice.files, progress);
         });
 }
@@ -204,8 +211,10 @@ void HandOverMenu::begin(
     const HandOver how = lens ? HandOver(*lens) : HandOver(plan, *store, finding);
     const HandedOver done = work(how, plan, making);
     return [this, done, to = choice.files.to] {
-      Q_EMIT said(tr("Written: %1, %n picture(s) of %2 × %3", nullptr, static_cast<int>(done.pictures))
+      Q_EMIT said((done.pictures == 1 ? tr("Written: %1, %2 picture of %3 × %4")
+                                      : tr("Written: %1, %2 pictures of %3 × %4"))
                       .arg(QString::fromStdString(to.filename().string()))
+                      .arg(done.pictures)
                       .arg(done.size.width)
                       .arg(done.size.height));
     };

@@ -43,6 +43,8 @@ class HandOverMenu : public QObject {
   enum class Kind { Plate, Overlay };
   void ask(int clip, Kind kind);
   void askPath(int clip);
+  // The clip is never written over.
+  Choice ofClip(int clip, Choice choice) const;
   void begin(int clip, const Choice& choice, const QString& doing,
              const std::function<HandedOver(const HandOver&, const ClipPlan&, const Progress&)>& work);
 

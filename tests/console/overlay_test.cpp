@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 #include <opencv2/imgproc.hpp>
 
+#include "core/base/files.h"
 #include "core/media/reader.h"
 #include "core/media/rgba.h"
 #include "core/media/sequence.h"
@@ -130,6 +131,36 @@ TEST_F(OverlayConsole, AMapForEachFrameOfAClipThatMoves) {
         squares += std::pow(ours.at<float>(y, x) - 255 * plate->row(y)[4 * x + 1], 2);
     EXPECT_LT(std::sqrt(squares / ((map->height - 80.0) * (map->width - 120.0))), 2.5) << i;
   }
+}
+
+// Whatever is allowed: neither footage nor the drawing itself is ever written over, by whatever name.
+TEST_F(OverlayConsole, WhatWasFilmedOrDrawnIsNeverReplaced) {
+  const std::string drawing = folder / "drawing.png", link = folder / "link.mov";
+  ASSERT_EQ(run({"lens", "plate", "--profile", profile, "--frame", "0", "--out", drawing, clip}).exit_code,
+            0);
+  std::filesystem::create_symlink(clip, link);
+  const std::string filmed = readFile(clip), drawn = readFile(drawing);
+  EXPECT_NE(run({"lens", "redo", "--profile", profile, "--overwrite", "--out", drawing, drawing}).exit_code,
+            0);
+  EXPECT_NE(run({"lens", "redo", "--profile", profile, "--overwrite", "--clip", clip, "--out", link, drawing})
+                .exit_code,
+            0);
+  EXPECT_NE(run({"lens", "plate", "--profile", profile, "--overwrite", "--out", link, clip}).exit_code, 0);
+  std::filesystem::copy_file(clip, folder / "clip.exr");
+  const std::string odd = folder / "clip.exr";
+  EXPECT_NE(run({"lens", "stmap", "--profile", profile, "--direction", "distort", "--with", "lens",
+                 "--overwrite", "--out", odd, odd})
+                .exit_code,
+            0);
+  EXPECT_EQ(readFile(odd), filmed);
+  EXPECT_EQ(readFile(clip), filmed);
+  EXPECT_EQ(readFile(drawing), drawn);
+  EXPECT_TRUE(std::filesystem::is_symlink(link));
+  EXPECT_NE(
+      run({"apply", "--profile", profile, "--only", "lens", "--report", clip, "--out", folder / "o", clip})
+          .exit_code,
+      0);
+  EXPECT_EQ(readFile(clip), filmed);
 }
 
 TEST_F(OverlayConsole, ByTheLensAloneOneStillIsEnough) {

@@ -13,6 +13,7 @@
 #include "core/base/error.h"
 #include "core/lens/st_map.h"
 #include "core/lens/water.h"
+#include "core/run/hand_over.h"
 #include "tests/support/footage.h"
 
 namespace glenhaze {
@@ -136,10 +137,10 @@ TEST(StMaps, AppliedByOpenCvTheyGiveOurOwnPictureBothWays) {
   const testing::ScratchFolder folder;
   const Lens lens = testing::testLens(LensModel::BrownConrady, 320, 180);
   const double room = 0.25;
-  const PictureSize roomy = roomySize(lens, room);
+  const PictureSize roomy = roomySize({lens.width, lens.height}, room);
   EXPECT_EQ(roomy.width, 480);
-  writeStMap(stMap(lens, MapDirection::Undistort, room), folder / "u.exr");
-  writeStMap(stMap(lens, MapDirection::Distort, room), folder / "d.exr");
+  writeStMap(mapOf(HandOver(lens), MapDirection::Undistort, room, 0), folder / "u.exr");
+  writeStMap(mapOf(HandOver(lens), MapDirection::Distort, room, 0), folder / "d.exr");
   const cv::Mat filmed = smoothPicture(320, 180);
   const cv::Mat straight = applied(readBack(folder / "u.exr"), filmed);
   ASSERT_EQ(straight.cols, roomy.width);
@@ -166,10 +167,12 @@ TEST(StMaps, AppliedByOpenCvTheyGiveOurOwnPictureBothWays) {
 
 TEST(StMaps, WhatCannotBeWrittenLeavesNothing) {
   const testing::ScratchFolder folder;
-  EXPECT_THROW(writeStMap(stMap(testing::testLens(LensModel::Division, 64, 36), MapDirection::Distort, 0),
-                          folder / "none" / "m.exr"),
+  EXPECT_THROW(
+      writeStMap(mapOf(HandOver(testing::testLens(LensModel::Division, 64, 36)), MapDirection::Distort, 0, 0),
+                 folder / "none" / "m.exr"),
+      Error);
+  EXPECT_THROW(mapOf(HandOver(testing::testLens(LensModel::Division, 64, 36)), MapDirection::Distort, -1, 0),
                Error);
-  EXPECT_THROW(stMap(testing::testLens(LensModel::Division, 64, 36), MapDirection::Distort, -1), Error);
   EXPECT_TRUE(std::filesystem::is_empty(folder.path()));
 }
 
