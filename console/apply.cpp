@@ -11,6 +11,7 @@
 #include "core/motion/settings.h"
 #include "core/profile/library.h"
 #include "core/run/batch.h"
+#include "core/run/reel.h"
 #include "core/treat/name_pattern.h"
 
 namespace glenhaze::console {
@@ -173,9 +174,7 @@ OutputSettings outputOf(const ApplyRequest& request) {
   output.encode.quality = request.quality == "small"  ? Quality::Small
                           : request.quality == "high" ? Quality::High
                                                       : Quality::Standard;
-  output.encode.sound = request.sound == "pcm"    ? Sound::Pcm
-                        : request.sound == "none" ? Sound::None
-                                                  : Sound::Keep;
+  if (const auto sound = soundFromName(request.sound)) output.encode.sound = *sound;
   if (!request.size.empty()) output.size = parseSize(request.size);
   output.fill = request.fill / 100;
   if (!request.only.empty()) setParts(output, request.only);
@@ -221,18 +220,22 @@ std::stop_source& interruption() {
   return source;
 }
 
-Answer runBatch(Batch& batch, const std::string& report, const std::string& title) {
-  // Ctrl+C stops cleanly: the clip being rendered is dropped, finished ones stay. The watcher thread is
-  // needed because a signal handler may not touch mutexes.
+// Ctrl+C stops cleanly: the clip being rendered is dropped, finished ones stay. The watching thread is needed
+// because a signal handler may not touch mutexes.
+std::jthread watchForInterruption() {
   static volatile std::sig_atomic_t interrupted = 0;
   std::signal(SIGINT, [](int) { interrupted = 1; });
   std::signal(SIGTERM, [](int) { interrupted = 1; });
-  const std::jthread watcher([](const std::stop_token& stop) {
+  return std::jthread([](const std::stop_token& stop) {
     while (!stop.stop_requested()) {
       if (interrupted != 0) interruption().request_stop();
       std::this_thread::sleep_for(std::chrono::milliseconds(50));
     }
   });
+}
+
+Answer runBatch(Batch& batch, const std::string& report, const std::string& title) {
+  const std::jthread watcher = watchForInterruption();
   ProgressLine line("Rendering");
   batch.setListener([&] {
     const RunSummary s = batch.summary();
@@ -300,11 +303,36 @@ Answer runApply(const ApplyRequest& request) {
   return runBatch(batch, request.report, "Glenhaze");
 }
 
-Answer runShoot(const std::string& file, const std::string& report) {
-  PlannedShoot planned = planShootFile(file);
+Answer joinShoot(const PlannedShoot& planned, const std::string& file, double dissolve_s) {
+  const std::jthread watcher = watchForInterruption();
+  FactStore store(planned.shoot.path.parent_path() / kFactsName);
+  ProgressLine line("Joining");
+  Progress progress;
+  progress.stop = interruption().get_token();
+  progress.report = [&](double share) { line.show(share, -1); };
+  const ReelResult made = makeReel(planned.plans, {file, dissolve_s, Replace::Ours}, store, progress);
+  Answer answer;
+  answer.json = {{"joined", made.path.string()}, {"frames", made.frames},   {"parts", made.parts},
+                 {"was_there", made.was_there},  {"checked", made.checked}, {"notes", made.notes}};
+  answer.text = (made.was_there ? "was done  " : "done  ") + made.path.string() + " (" +
+                std::to_string(made.parts) + " parts, " + std::to_string(made.frames) + " frames)\n";
+  for (const std::string& note : made.notes) answer.text += "      " + note + "\n";
+  return answer;
+}
+
+struct RunRequest {
+  std::string shoot, report, join;
+  std::vector<std::string> clips;
+  double dissolve_s = 0;
+};
+
+Answer runShoot(const RunRequest& request) {
+  PlannedShoot planned = planShootFile(request.shoot);
+  keepClips(planned, request.clips);
   for (const std::string& problem : planned.problems) std::cerr << "glenhaze-cli: " << problem << "\n";
+  if (!request.join.empty()) return joinShoot(planned, request.join, request.dissolve_s);
   Batch batch(std::move(planned.plans), Replace::Ours);
-  return runBatch(batch, report, planned.shoot.name);
+  return runBatch(batch, request.report, planned.shoot.name);
 }
 
 }  // namespace
@@ -331,7 +359,8 @@ void addApply(CLI::App& app, Session& session) {
       ->check(CLI::IsMember({"h264", "h265", "prores", "ffv1", "png", "tiff", "jpeg"}));
   verb->add_option("--quality", r->quality, "small, standard or high")
       ->check(CLI::IsMember({"small", "standard", "high"}));
-  verb->add_option("--sound", r->sound, "keep, pcm or none")->check(CLI::IsMember({"keep", "pcm", "none"}));
+  verb->add_option("--sound", r->sound, "keep, pcm, none or silent")
+      ->check(CLI::IsMember({"keep", "pcm", "none", "silent"}));
   verb->add_option("--iso", r->iso, "ISO of clips that do not say theirs")->check(CLI::Range(1, 10000000));
   verb->add_option("--match", r->match, "any: also clips that match no profile")
       ->check(CLI::IsMember({"any"}));
@@ -358,11 +387,18 @@ void addApply(CLI::App& app, Session& session) {
 
 void addRun(CLI::App& app, Session& session) {
   auto* verb = app.add_subcommand("run", "Render everything a shoot has to render");
-  auto file = std::make_shared<std::string>();
-  verb->add_option("SHOOT", *file, "Shoot file")->required();
-  auto report = std::make_shared<std::string>();
-  verb->add_option("--report", *report, "Page (.html) or table (.csv) to write about what was done");
-  verb->callback([file, report, &session] { session.verb = [=] { return runShoot(*file, *report); }; });
+  auto r = std::make_shared<RunRequest>();
+  verb->add_option("SHOOT", r->shoot, "Shoot file")->required();
+  verb->add_option("--clip", r->clips, "Only this clip of the shoot; may be given several times")
+      ->take_all()
+      ->expected(1)
+      ->allow_extra_args(false);
+  verb->add_option("--report", r->report, "Page (.html) or table (.csv) to write about what was done");
+  verb->add_option("--join", r->join, "One file of all clips and stretches in their order, instead of many");
+  verb->add_option("--dissolve", r->dissolve_s,
+                   "Seconds in which each part goes over into the next, with --join")
+      ->check(finiteRange(0, 10));
+  verb->callback([r, &session] { session.verb = [r] { return runShoot(*r); }; });
 }
 
 }  // namespace glenhaze::console

@@ -58,6 +58,9 @@ struct PlannedShoot {
   std::vector<std::string> problems;  ///< of profiles that cannot be read
 };
 PlannedShoot planShootFile(const std::string& file);
+/// Leaves only these clips of the plans, by their path or file name; none given: all. Throws
+/// Error(BadRequest) for one that the shoot has not.
+void keepClips(PlannedShoot& planned, const std::vector<std::string>& clips);
 
 /// Prints "label 42 %, 1:05 left" over itself on standard error, only where that is a terminal.
 class ProgressLine {
@@ -106,6 +109,9 @@ OutputSettings partsOnly(const std::string& parts);
 PictureSize parseSize(const std::string& text);
 
 /// For options that are numbers: the usual check of a range lets "nan" pass.
+/// Verbs of `shoot` that choose the good parts of clips, and hand them over.
+void addPicking(CLI::App& shoot, Session& session);
+
 CLI::Validator finiteRange(double low, double high);
 
 /// "0.31" with `digits` decimals.

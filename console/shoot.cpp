@@ -1,4 +1,6 @@
 #include "console/console.h"
+
+#include <algorithm>
 #include "core/base/error.h"
 #include "core/base/json_text.h"
 #include "core/base/parallel.h"
@@ -115,6 +117,22 @@ PlannedShoot planShootFile(const std::string& file) {
   return planned;
 }
 
+void keepClips(PlannedShoot& planned, const std::vector<std::string>& clips) {
+  if (clips.empty()) return;
+  std::vector<ClipPlan> kept;
+  for (const std::string& name : clips) {
+    const fs::path path = fs::absolute(name).lexically_normal();
+    const auto at = std::find_if(planned.plans.begin(), planned.plans.end(), [&](const ClipPlan& plan) {
+      return plan.info.path == path || plan.info.path.filename() == name;
+    });
+    if (at == planned.plans.end())
+      throw Error(ErrorKind::BadRequest, "The shoot has no clip of this name", name, "",
+                  "Give its path or its file name");
+    kept.push_back(*at);
+  }
+  planned.plans = std::move(kept);
+}
+
 void addShoot(CLI::App& app, Session& session) {
   auto* shoot = app.add_subcommand("shoot", "Make a shoot, or say what a run would do to its clips");
   shoot->require_subcommand(1);
@@ -134,6 +152,7 @@ void addShoot(CLI::App& app, Session& session) {
   auto file = std::make_shared<std::string>();
   say->add_option("SHOOT", *file, "Shoot file")->required();
   say->callback([file, &session] { session.verb = [file] { return status(*file); }; });
+  addPicking(*shoot, session);
 }
 
 }  // namespace glenhaze::console

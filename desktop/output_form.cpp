@@ -79,7 +79,7 @@ OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(par
          "that "
          "come out twice get a number"));
   form_->addRow(tr("Names"), name_);
-  sound_ = choice(tr("Sound"), {tr("kept as it is"), tr("converted to PCM"), tr("left out")},
+  sound_ = choice(tr("Sound"), {tr("kept as it is"), tr("converted to PCM"), tr("left out"), tr("silence")},
                   static_cast<int>(now.encode.sound));
   const auto number = [&](const QString& label, int most, int value, const QString& suffix,
                           const QString& tip) {

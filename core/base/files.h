@@ -45,6 +45,9 @@ std::string readFile(const std::filesystem::path& path, uint64_t most = kLargest
 /// A hidden name for something that is still being made in `folder`: new each time, short, ours by its look.
 std::filesystem::path unfinishedName(const std::filesystem::path& folder, const std::string& ending);
 
+/// "file:///…" of a path (RFC 8089).
+std::string fileUrl(const std::filesystem::path& path);
+
 /// Bytes free for this user on the disk that holds `folder` (or its nearest existing parent);
 /// 0 when it cannot be told.
 uint64_t freeBytes(const std::filesystem::path& folder);

@@ -3,6 +3,7 @@
 #include <charconv>
 #include <stdexcept>
 
+#include "core/base/files.h"
 #include "core/base/utf8.h"
 
 template class nlohmann::basic_json<>;
@@ -46,11 +47,12 @@ std::string jsonText(const json& value, int indent) {
   return value.dump(indent, ' ', false, json::error_handler_t::replace);
 }
 
-std::string pathToText(const std::filesystem::path& path) {
-  const std::string& name = path.native();
-  if (isUtf8(name) && !name.starts_with(kScheme)) return name;
+namespace {
+
+// Percent-encoded as in RFC 3986.
+std::string encoded(const std::string& name) {
   constexpr std::string_view kDigits = "0123456789ABCDEF";
-  std::string text(kScheme);
+  std::string text;
   for (const char ch : name) {
     const auto c = static_cast<unsigned char>(ch);
     if (staysAsItIs(c)) {
@@ -62,6 +64,18 @@ std::string pathToText(const std::filesystem::path& path) {
     }
   }
   return text;
+}
+
+}  // namespace
+
+std::string pathToText(const std::filesystem::path& path) {
+  const std::string& name = path.native();
+  if (isUtf8(name) && !name.starts_with(kScheme)) return name;
+  return std::string(kScheme) + encoded(name);
+}
+
+std::string fileUrl(const std::filesystem::path& path) {
+  return std::string(kScheme) + "//" + encoded(std::filesystem::absolute(path).native());
 }
 
 std::filesystem::path pathFromText(const std::string& text) {

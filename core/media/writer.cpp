@@ -17,6 +17,7 @@
 #include "core/media/detail/codecs.h"
 #include "core/media/detail/companion.h"
 #include "core/media/detail/ffmpeg.h"
+#include "core/media/detail/made_sound.h"
 #include "core/media/reader.h"
 #include "core/media/sequence.h"
 #include "core/media/still_metadata.h"
@@ -127,6 +128,9 @@ struct ClipWriter::State {
   detail::PacketPtr packet = detail::makePacket();
   detail::ScalerPtr scaler;
   std::unique_ptr<detail::Companion> companion;
+  std::optional<MadeSound> made;  ///< until the stream is there
+  std::unique_ptr<detail::MadeSoundTrack> made_track;
+  double length_s = 1e18;                ///< of the range
   std::map<int64_t, int64_t> durations;  ///< of frames inside the encoder, by time stamp
   int64_t offset_pts = 0;
   int64_t frames = 0;
@@ -252,7 +256,14 @@ void ClipWriter::State::addStreams() {
   if (const int bits = outputFormat(settings.codec, source.format).bit_depth; bits < source.format.bit_depth)
     say(std::to_string(source.format.bit_depth) + " bits became " + std::to_string(bits) +
         ", which is what this format holds");
-  if (isStillCodec(settings.codec) || source.kind != ClipKind::Film) return;
+  if (isStillCodec(settings.codec)) return;
+  if (settings.sound == Sound::Silent && !made) made.emplace();
+  if (made) {
+    length_s = source.frameTime(range.last) - source.frameTime(range.first);
+    made_track =
+        std::make_unique<detail::MadeSoundTrack>(*output, std::move(*made), settings.sound == Sound::Pcm);
+  }
+  if (source.kind != ClipKind::Film) return;
   const double tick = source.time_base.value();
   const double start = static_cast<double>(offset_pts) * tick;
   const bool whole = range.last >= source.frames;
@@ -296,6 +307,7 @@ void ClipWriter::State::encode(const AVFrame* frame) {
     packet->stream_index = stream->index;
     const double at_s = static_cast<double>(packet->dts) * av_q2d(codec->time_base);
     if (companion) companion->writeUntil(*output, at_s + 0.5);
+    if (made_track) made_track->writeUntil(*output, std::min(at_s + 0.5, length_s));
     av_packet_rescale_ts(packet.get(), codec->time_base, stream->time_base);
     int written = av_interleaved_write_frame(output, packet.get());
     // Buffered output reports a full disk late; ask for it after every packet.
@@ -316,13 +328,13 @@ void ClipWriter::State::carryMetadata() {
       carryStillMetadata(source.path, temporary, size);
       return;
     }
-    std::vector<fs::path> made;
-    for (const auto& entry : fs::directory_iterator(temporary)) made.push_back(entry.path());
-    std::sort(made.begin(), made.end());
-    for (size_t i = 0; sequence && i < made.size(); ++i)
+    std::vector<fs::path> stills;
+    for (const auto& entry : fs::directory_iterator(temporary)) stills.push_back(entry.path());
+    std::sort(stills.begin(), stills.end());
+    for (size_t i = 0; sequence && i < stills.size(); ++i)
       carryStillMetadata(
           sequenceFile(source.path, sequence->first + static_cast<int>(range.first) + static_cast<int>(i)),
-          made[i], size);
+          stills[i], size);
   } catch (const Error& error) {
     say("date, camera and place could not be carried over (" + error.why() + ")");
   }
@@ -386,7 +398,7 @@ std::string ClipWriter::State::verify() const {
 }
 
 ClipWriter::ClipWriter(const OutputPlace& place, const ClipInfo& source, const FrameRange& range,
-                       const EncodeSettings& settings, const Frame& first)
+                       const EncodeSettings& settings, const Frame& first, std::optional<MadeSound> sound)
     : state_(std::make_unique<State>()) {
   State& s = *state_;
   s.place = place;
@@ -395,6 +407,7 @@ ClipWriter::ClipWriter(const OutputPlace& place, const ClipInfo& source, const F
   s.own = SourceGuard(std::span(&source.path, 1));
   s.range = range;
   s.settings = settings;
+  s.made = std::move(sound);
   s.offset_pts =
       range.first > 0 ? first.pts : std::llround(source.container_start_s / source.time_base.value());
   requireFree(place, s.own);
@@ -428,6 +441,11 @@ WriteResult ClipWriter::finish() {
     if (s.frames < s.range.count())
       s.companion->endAt(static_cast<double>(s.offset_pts + s.last_end) * s.source.time_base.value());
     s.companion->finish(*s.output);
+  }
+  if (s.made_track) {
+    const double pictures_s =
+        static_cast<double>(s.last_end - std::min(s.first_pts, s.last_end)) * s.source.time_base.value();
+    s.made_track->finish(*s.output, pictures_s);
   }
   int code = av_write_trailer(s.output);
   if (code >= 0 && s.output->pb != nullptr) code = s.output->pb->error;

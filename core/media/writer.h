@@ -7,6 +7,7 @@
 #include <functional>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 
 #include "core/frame/frame.h"
@@ -17,13 +18,22 @@ namespace glenhaze {
 
 enum class Codec { H264, H265, ProRes422HQ, Ffv1, Png, Tiff, Jpeg };
 enum class Quality { Small, Standard, High };
-enum class Sound { Keep, Pcm, None };
+enum class Sound {
+  Keep,
+  Pcm,
+  None,
+  Silent  ///< a track of the same length with nothing on it, for places that refuse films without one
+};
 struct EncodeSettings {
   Codec codec = Codec::H264;
   Quality quality = Quality::Standard;  ///< for H.264, H.265 and JPEG; the others have one quality
   std::optional<int64_t> bit_rate;      ///< bits per second instead of a quality; H.264 and H.265 only
   Sound sound = Sound::Keep;
 };
+
+/// Names used in files and on the command line: "keep", "pcm", "none", "silent".
+std::optional<Sound> soundFromName(const std::string& name);
+std::string soundName(Sound sound);
 
 /// Names used in files and on the command line: "h264", "h265", "prores", "ffv1", "png", "tiff", "jpeg".
 std::optional<Codec> codecFromName(const std::string& name);
@@ -72,6 +82,14 @@ struct WriteResult {
   std::string checked;  ///< how the output was looked over: "all frames decoded", …
 };
 
+/// Sound that is made for an output in place of its source's.
+struct MadeSound {
+  int sample_rate = 48000, channels = 2;
+  /// The next samples, channels side by side, −1 to 1, from the output's first frame on; empty: silence.
+  /// Called in the thread that writes.
+  std::function<void(std::span<float>)> fill;
+};
+
 /// Used by one thread at a time. If it is destroyed before finish() has returned, nothing is left
 /// behind under the final name, and no temporary file either.
 class ClipWriter {
@@ -79,7 +97,8 @@ class ClipWriter {
   /// `first_frame` gives size, format and tags. Throws Error(Unwritable) when the name is taken, belongs to
   /// footage, or the folder cannot be written to.
   ClipWriter(const OutputPlace& place, const ClipInfo& source, const FrameRange& range,
-             const EncodeSettings& settings, const Frame& first_frame);
+             const EncodeSettings& settings, const Frame& first_frame,
+             std::optional<MadeSound> sound = std::nullopt);
   ~ClipWriter();
   ClipWriter(const ClipWriter&) = delete;
   ClipWriter& operator=(const ClipWriter&) = delete;

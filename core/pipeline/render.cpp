@@ -1,35 +1,19 @@
 #include "core/pipeline/render.h"
 
 #include <algorithm>
-#include <array>
-#include <atomic>
 #include <chrono>
 #include <exception>
 #include <thread>
 
 #include "core/base/queue.h"
 #include "core/pipeline/chain.h"
+#include "core/pipeline/encoding_thread.h"
 
 namespace glenhaze {
 
 namespace {
 
 constexpr size_t kFramesInFlight = 4;  // per queue: enough to smooth out key frames
-
-// Runs `body`, keeps what it throws, and closes the queues on both sides so that nobody waits for ever.
-template <typename Body>
-std::jthread stage(std::exception_ptr& failure, BoundedQueue<Frame>& in, BoundedQueue<Frame>& out,
-                   Body body) {
-  return std::jthread([&failure, &in, &out, body] {
-    try {
-      body();
-    } catch (...) {
-      failure = std::current_exception();
-    }
-    in.close();
-    out.close();
-  });
-}
 
 void requireWhole(const RenderJob& job, int64_t due, int64_t decoded, int64_t damaged) {
   if (decoded > 0 && decoded == due && damaged == 0) return;
@@ -40,38 +24,51 @@ void requireWhole(const RenderJob& job, int64_t due, int64_t decoded, int64_t da
               "Copy it again from the card, render what is readable, or set an out point before the damage");
 }
 
-class Renderer {
+FrameRange rangeOf(const RenderJob& job) { return job.range.value_or(FrameRange{0, job.clip.frames}); }
+
+void requireRange(const RenderJob& job) {
+  if (job.clip.frames <= 0)
+    throw Error(ErrorKind::Unreadable, "The clip holds no frames", job.clip.path.string(), "", "");
+  const FrameRange range = rangeOf(job);
+  if (range.first < 0 || range.last > job.clip.frames || range.count() <= 0)
+    throw Error(ErrorKind::BadRequest, "The in and out points do not fit the clip", job.clip.path.string(),
+                std::to_string(range.first) + " to " + std::to_string(range.last) + " of " +
+                    std::to_string(job.clip.frames) + " frames",
+                "Set them again");
+}
+
+// Decodes in a thread of its own and corrects in the caller's.
+class Maker {
  public:
-  Renderer(const RenderJob& job, const Progress& progress)
+  Maker(const RenderJob& job, const std::function<bool(Frame)>& take, const Progress& progress)
       : job_(job),
+        take_(take),
         progress_(progress),
-        range_(job.range.value_or(FrameRange{0, job.clip.frames})),
+        range_(rangeOf(job)),
         chain_(job.correction, {job.clip.width, job.clip.height}, chainOptions(job, range_)) {}
 
-  RenderResult run() {
-    const auto started = std::chrono::steady_clock::now();
+  MadeFrames run() {
+    std::exception_ptr reading, correcting;
     {
-      const auto reader = stage(failures_[0], decoded_, decoded_, [this] { read(); });
-      const auto writer = stage(failures_[2], corrected_, corrected_, [this] { write(); });
+      const std::jthread reader([&] {
+        try {
+          read();
+        } catch (...) {
+          reading = std::current_exception();
+        }
+        decoded_.close();
+      });
       try {
         correct();
       } catch (...) {
-        failures_[1] = std::current_exception();
-        abandon_ = true;
+        correcting = std::current_exception();
       }
-      // Wakes the reader when writing has failed, and the writer when there is no more to come.
+      // Wakes the reader where nobody takes frames any more.
       decoded_.close();
-      corrected_.close();
     }
-    for (const auto& failure : failures_)
+    for (const auto& failure : {reading, correcting})
       if (failure) std::rethrow_exception(failure);
-    RenderResult result;
-    result.written = written_;
-    result.held = held_;
-    result.size_change = size_change_;
-    result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
-    result.fps = static_cast<double>(written_.frames) / std::max(1e-9, result.seconds);
-    return result;
+    return {held_, size_change_};
   }
 
  private:
@@ -108,7 +105,6 @@ class Renderer {
     // What is behind a change of size is not due; under Damage::Hold nothing is missing that had to be there.
     const int64_t due = size_change_ ? size_change_->index - range_.first : range_.count();
     if (job_.damage == Damage::PassOver || count == 0) requireWhole(job_, due, count, reader.damaged());
-    complete_ = true;
     for (int64_t beyond = 0; beyond < chain_.feedBeyond() && !size_change_; ++beyond) {
       auto frame = reader.next();
       if (!frame || frame->index != range_.last + beyond || !decoded_.push(std::move(*frame))) return;
@@ -139,31 +135,19 @@ class Renderer {
   bool hand(Frame frame) {
     progress_.check();
     if (frame.index >= range_.last) return false;
-    if (!corrected_.push(std::move(frame))) return false;
+    if (!take_(std::move(frame))) return false;
     progress_.update(static_cast<double>(++placed_) /
                      static_cast<double>(std::max<int64_t>(1, range_.count())));
     return true;
   }
 
-  void write() {
-    auto frame = corrected_.pop();
-    if (!frame) return;
-    ClipWriter writer(job_.place, job_.clip, range_, job_.encode, *frame);
-    for (; frame; frame = corrected_.pop()) writer.write(*frame);
-    // The queue also ends when reading or correcting failed: then the output must not appear.
-    if (abandon_ || !complete_) return;
-    written_ = writer.finish();
-  }
-
   const RenderJob& job_;
+  const std::function<bool(Frame)>& take_;
   const Progress& progress_;
   const FrameRange range_;
   Chain chain_;
-  BoundedQueue<Frame> decoded_{kFramesInFlight}, corrected_{kFramesInFlight};
-  std::array<std::exception_ptr, 3> failures_;
+  BoundedQueue<Frame> decoded_{kFramesInFlight};
   int64_t placed_ = 0;
-  std::atomic<bool> complete_ = false, abandon_ = false;
-  WriteResult written_;
   // Of the reading thread, until it has ended.
   HeldFrames held_;
   std::optional<ClipReader::SizeChange> size_change_;
@@ -171,16 +155,32 @@ class Renderer {
 
 }  // namespace
 
+MadeFrames makeFrames(const RenderJob& job, const std::function<bool(Frame)>& take,
+                      const Progress& progress) {
+  requireRange(job);
+  return Maker(job, take, progress).run();
+}
+
 RenderResult renderClip(const RenderJob& job, const Progress& progress) {
-  if (job.clip.frames <= 0)
-    throw Error(ErrorKind::Unreadable, "The clip holds no frames", job.clip.path.string(), "", "");
-  const FrameRange range = job.range.value_or(FrameRange{0, job.clip.frames});
-  if (range.first < 0 || range.last > job.clip.frames || range.count() <= 0)
-    throw Error(ErrorKind::BadRequest, "The in and out points do not fit the clip", job.clip.path.string(),
-                std::to_string(range.first) + " to " + std::to_string(range.last) + " of " +
-                    std::to_string(job.clip.frames) + " frames",
-                "Set them again");
-  return Renderer(job, progress).run();
+  requireRange(job);
+  const auto started = std::chrono::steady_clock::now();
+  EncodingThread encoding([&job](const Frame& first) {
+    return std::make_unique<ClipWriter>(job.place, job.clip, rangeOf(job), job.encode, first);
+  });
+  RenderResult result;
+  try {
+    const MadeFrames made = makeFrames(
+        job, [&](Frame frame) { return encoding.push(std::move(frame)); }, progress);
+    result.held = made.held;
+    result.size_change = made.size_change;
+  } catch (...) {
+    encoding.abandon();
+    throw;
+  }
+  result.written = encoding.finish();
+  result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
+  result.fps = static_cast<double>(result.written.frames) / std::max(1e-9, result.seconds);
+  return result;
 }
 
 }  // namespace glenhaze

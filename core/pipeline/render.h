@@ -33,6 +33,18 @@ struct RenderResult {
   std::optional<ClipReader::SizeChange> size_change;  ///< rendered up to there
 };
 
+/// What came out while frames were made.
+struct MadeFrames {
+  HeldFrames held;
+  std::optional<ClipReader::SizeChange> size_change;  ///< made up to there
+};
+
+/// The finished frames of a job, in order, to `take`, which returns false when it wants no more (that is an
+/// end like any other). Decodes in a thread of its own; `take` is called in this one. Throws
+/// Error(Unreadable), Error(Cancelled).
+MadeFrames makeFrames(const RenderJob& job, const std::function<bool(Frame)>& take,
+                      const Progress& progress = {});
+
 /// Throws Error: Unreadable when the source is damaged or ends early, Unwritable for the output,
 /// Cancelled on request. In all of these nothing is left under the output's name.
 RenderResult renderClip(const RenderJob& job, const Progress& progress = {});

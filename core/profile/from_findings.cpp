@@ -82,6 +82,18 @@ void putFootageLens(Profile& profile, const FootageLens& finding, const std::str
     profile.shutter = shutterPartFrom(finding.readout(), "footage", source, frame_interval_s);
 }
 
+NoiseEntry noiseEntryOfClip(NoiseCurve own, double iso, const std::string& source) {
+  NoiseEntry entry;
+  entry.curve = std::move(own);
+  entry.curve.iso = iso;
+  entry.method = "patches";
+  Evidence e;
+  e.kind = "patch";
+  e.source = nameOf(source);
+  entry.evidence.push_back(std::move(e));
+  return entry;
+}
+
 LensPart lensPartByHand(const Lens& lens) {
   LensPart part;
   part.lens = lens;

@@ -15,6 +15,8 @@ LensPart lensPartFrom(const EdgeFinding& finding, std::span<const StraightEdge> 
 void putFootageLens(Profile& profile, const FootageLens& finding, const std::string& source,
                     double frame_interval_s);
 LensPart lensPartFrom(const FootageLens& finding, const std::string& source);
+/// Noise that was measured in the clip `source` itself, as a curve of its camera at `iso`.
+NoiseEntry noiseEntryOfClip(NoiseCurve own, double iso, const std::string& source);
 /// Values that were typed or nudged: no residual, marked as set by hand.
 LensPart lensPartByHand(const Lens& lens);
 

@@ -13,26 +13,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-// What may be done about whatever has the output's name. Throws Error(Unwritable) where nothing may.
-Existing allowed(Standing standing, Replace replace, const fs::path& output) {
-  std::error_code code;
-  const bool folder = fs::is_directory(fs::symlink_status(output, code));
-  if (standing == Standing::Free) return Existing::Refuse;
-  if ((standing == Standing::Stale || standing == Standing::Current) && replace != Replace::Nothing)
-    return Existing::ReplaceAny;
-  if (replace == Replace::Files && !folder) return Existing::ReplaceFile;
-  if (standing == Standing::Stale)
-    throw Error(ErrorKind::Unwritable, "The output exists already", output.string(),
-                "made with other settings, or of other footage",
-                "Choose another folder or name, or allow replacing");
-  throw Error(ErrorKind::Unwritable, "The output exists already", output.string(),
-              standing == Standing::Changed ? "it was changed since it was rendered"
-              : folder                      ? "there is a folder of that name that is not ours"
-                                            : "it is not one of our own outputs",
-              replace == Replace::Nothing && !folder ? "Choose another folder or name, or allow replacing"
-                                                     : "Move it away or rename it, then render again");
-}
-
 // A folder that was replaced goes, unless somebody put something into it at the last moment.
 void keepWhatIsNotOurs(const fs::path& old_folder, const FileId& made_as, const fs::path& name) {
   if (fileIdOf(old_folder) == made_as) return;
@@ -77,6 +57,25 @@ void takeResult(RunItem& item, const RenderResult& rendered) {
 
 }  // namespace
 
+Existing existingAllowed(Standing standing, Replace replace, const fs::path& output) {
+  std::error_code code;
+  const bool folder = fs::is_directory(fs::symlink_status(output, code));
+  if (standing == Standing::Free) return Existing::Refuse;
+  if ((standing == Standing::Stale || standing == Standing::Current) && replace != Replace::Nothing)
+    return Existing::ReplaceAny;
+  if (replace == Replace::Files && !folder) return Existing::ReplaceFile;
+  if (standing == Standing::Stale)
+    throw Error(ErrorKind::Unwritable, "The output exists already", output.string(),
+                "made with other settings, or of other footage",
+                "Choose another folder or name, or allow replacing");
+  throw Error(ErrorKind::Unwritable, "The output exists already", output.string(),
+              standing == Standing::Changed ? "it was changed since it was rendered"
+              : folder                      ? "there is a folder of that name that is not ours"
+                                            : "it is not one of our own outputs",
+              replace == Replace::Nothing && !folder ? "Choose another folder or name, or allow replacing"
+                                                     : "Move it away or rename it, then render again");
+}
+
 std::string runStateName(RunState state) {
   switch (state) {
     case RunState::Waiting:
@@ -95,7 +94,14 @@ std::string runStateName(RunState state) {
 }
 
 Batch::Batch(std::vector<ClipPlan> plans, Replace replace) : replace_(replace) {
+  std::vector<ClipPlan> outputs;
   for (ClipPlan& plan : plans) {
+    if (plan.stretches.empty())
+      outputs.push_back(std::move(plan));
+    else
+      std::ranges::move(outputsOf(plan), std::back_inserter(outputs));
+  }
+  for (ClipPlan& plan : outputs) {
     RunItem item;
     if (!plan.refusal.empty()) {
       item.state = plan.failed ? RunState::Failed : RunState::Skipped;
@@ -135,7 +141,7 @@ RunSummary Batch::summary() const {
     int* counts[] = {&s.waiting, &s.running, &s.done, &s.failed, &s.skipped, &s.cancelled};
     ++*counts[static_cast<size_t>(item.state)];
     if (item.plan->refusal.empty() && item.state != RunState::Cancelled) {
-      const auto frames = static_cast<double>(item.plan->info.frames);
+      const auto frames = static_cast<double>(item.plan->decision.treatment.range.count());
       const double pixels = frames * item.plan->info.width * item.plan->info.height;
       const bool open = item.state == RunState::Waiting || item.state == RunState::Running;
       const double share = open ? item.share : 1.0;
@@ -240,7 +246,7 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
     item.frames = treatment.range.count();
     return;
   }
-  job.place.existing = allowed(standing, replace_, output);
+  job.place.existing = existingAllowed(standing, replace_, output);
   try {
     renderAs(item, plan, index, stop, fingerprint, standing);
   } catch (const Error& error) {

@@ -24,6 +24,9 @@ enum class Replace {
   Files     ///< any file
 };
 
+/// What may be done about whatever has an output's name. Throws Error(Unwritable) where nothing may.
+Existing existingAllowed(Standing standing, Replace replace, const std::filesystem::path& output);
+
 enum class RunState { Waiting, Running, Done, Failed, Skipped, Cancelled };
 std::string runStateName(RunState state);
 

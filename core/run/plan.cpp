@@ -135,7 +135,22 @@ ClipPlan planClip(const std::shared_ptr<const PlanBasis>& basis, const ShootClip
 ClipPlan planAgain(const ClipPlan& plan, ClipFacts facts) {
   ClipPlan again = planClip(plan.basis, plan.clip, std::move(facts));
   again.job.place = plan.job.place;
+  again.stretches = plan.stretches;
   return again;
+}
+
+std::vector<ClipPlan> outputsOf(const ClipPlan& plan) {
+  if (plan.stretches.empty()) return {plan};
+  std::vector<ClipPlan> all;
+  for (const StretchPlace& one : plan.stretches) {
+    ShootClip clip = plan.clip;
+    clip.range = one.stretch.frames;
+    clip.stretches.clear();
+    all.push_back(planClip(plan.basis, clip, plan.facts));
+    all.back().job.place = plan.job.place;
+    all.back().job.place.path = one.path;
+  }
+  return all;
 }
 
 std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipFacts> facts,
@@ -158,8 +173,14 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipFacts> f
     ClipPlan& plan = plans.back();
     if (plan.info.width <= 0) continue;
     plan.job.place.guard = guard;
-    plan.job.place.path = outputName(folder, stemOf(shoot, shoot.clips[i], plan.info, i), plan.info,
-                                     encodingOf(shoot.output, plan.info), *guard, taken);
+    const std::string stem = stemOf(shoot, shoot.clips[i], plan.info, i);
+    const auto named = [&](const std::string& as) {
+      return outputName(folder, as, plan.info, encodingOf(shoot.output, plan.info), *guard, taken);
+    };
+    const auto& stretches = shoot.clips[i].stretches;
+    for (size_t k = 0; k < stretches.size(); ++k)
+      plan.stretches.push_back({stretches[k], named(stem + "_" + std::to_string(k + 1))});
+    plan.job.place.path = stretches.empty() ? named(stem) : plan.stretches.front().path;
   }
   return plans;
 }
@@ -174,9 +195,12 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
 uint64_t estimatedBytes(const ClipPlan& plan) {
   const Treatment& t = plan.decision.treatment;
   const PictureSize size = t.output.width > 0 ? t.output : PictureSize{plan.info.width, plan.info.height};
-  const double pixels_in_all =
-      static_cast<double>(size.width) * size.height * static_cast<double>(t.range.count());
-  if (t.bit_rate) return static_cast<uint64_t>(static_cast<double>(*t.bit_rate) * plan.info.duration_s / 8);
+  int64_t frames = plan.stretches.empty() ? t.range.count() : 0;
+  for (const StretchPlace& one : plan.stretches) frames += one.stretch.frames.count();
+  const double pixels_in_all = static_cast<double>(size.width) * size.height * static_cast<double>(frames);
+  if (t.bit_rate)
+    return static_cast<uint64_t>(static_cast<double>(*t.bit_rate) * static_cast<double>(frames) /
+                                 std::max(1e-3, plan.info.fps.value()) / 8);
   // Bits per pixel by codec; H.264/H.265 by quality. Typical of detailed footage (our own demo shoot).
   static constexpr std::array<double, 3> k264 = {0.12, 0.28, 0.55};
   double bits = 4;

@@ -33,6 +33,12 @@ struct ClipQuestions {
   bool any() const { return iso || light || own_noise || own_lens || flicker || motion; }
 };
 
+/// An output of a clip of which stretches are kept.
+struct StretchPlace {
+  Stretch stretch;
+  std::filesystem::path path;
+};
+
 struct ClipPlan {
   std::shared_ptr<const PlanBasis> basis;
   ClipInfo info;
@@ -51,8 +57,9 @@ struct ClipPlan {
   }
   RenderJob job;  ///< as far as it is known without looking at the pictures
   ClipQuestions questions;
-  std::string refusal;  ///< why the clip will not be rendered, "" when it will
-  bool failed = false;  ///< the refusal is a fault of the file, not a choice
+  std::vector<StretchPlace> stretches;  ///< where several are kept: what is rendered in place of `job`
+  std::string refusal;                  ///< why the clip will not be rendered, "" when it will
+  bool failed = false;                  ///< the refusal is a fault of the file, not a choice
 };
 
 /// Plans all clips of a shoot. `facts` of shoot.clips, in the same order.
@@ -66,6 +73,9 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
 ClipPlan planClip(const std::shared_ptr<const PlanBasis>& basis, const ShootClip& clip, ClipFacts facts);
 /// The same clip with more known of it; its output keeps its name.
 ClipPlan planAgain(const ClipPlan& plan, ClipFacts facts);
+
+/// One plan for each output: the clip's own, or one for each stretch of it.
+std::vector<ClipPlan> outputsOf(const ClipPlan& plan);
 
 /// Where the tracks of a clip are kept: in "motion" beside the shoot; empty for a shoot that is not saved.
 std::filesystem::path tracksFileOf(const Shoot& shoot, const std::filesystem::path& clip);

@@ -1,5 +1,8 @@
 #include "core/run/status.h"
 
+#include <algorithm>
+#include <array>
+
 #include "core/clip/info_text.h"
 #include "core/media/telemetry.h"
 
@@ -22,7 +25,10 @@ std::string statusName(ClipStatus::Kind kind) {
   }
 }
 
-ClipStatus statusOf(const ClipPlan& plan, RunRecord* record) {
+namespace {
+
+// Of one output.
+ClipStatus outputStatus(const ClipPlan& plan, RunRecord* record) {
   using Kind = ClipStatus::Kind;
   if (!plan.refusal.empty()) return {Kind::Refused, plan.refusal};
   if (plan.decision.missing.any())
@@ -54,6 +60,30 @@ ClipStatus statusOf(const ClipPlan& plan, RunRecord* record) {
     default:
       return {Kind::Blocked, "Something that is not ours has the output's name. Move it away or rename it."};
   }
+}
+
+// The first of these is what has to be known of several.
+constexpr std::array kMostUrgent = {ClipStatus::Kind::Blocked,      ClipStatus::Kind::Refused,
+                                    ClipStatus::Kind::OutOfDate,    ClipStatus::Kind::NotRendered,
+                                    ClipStatus::Kind::MissingFacts, ClipStatus::Kind::Rendered};
+
+}  // namespace
+
+ClipStatus statusOf(const ClipPlan& plan, RunRecord* record) {
+  if (plan.stretches.empty()) return outputStatus(plan, record);
+  std::vector<ClipStatus> all;
+  for (const ClipPlan& output : outputsOf(plan)) all.push_back(outputStatus(output, record));
+  for (const ClipStatus::Kind kind : kMostUrgent)
+    for (const ClipStatus& one : all) {
+      if (one.kind != kind) continue;
+      const auto same = std::count_if(all.begin(), all.end(), [&](const auto& s) { return s.kind == kind; });
+      ClipStatus status = one;
+      if (same < std::ssize(all))
+        status.why = std::to_string(same) + " of " + std::to_string(all.size()) + " stretches." +
+                     (one.why.empty() ? "" : " " + one.why);
+      return status;
+    }
+  return {};
 }
 
 ClipFacts knownFacts(const std::filesystem::path& clip, FactStore& store) {

@@ -66,6 +66,11 @@ std::string focalText(const LensFact& fact) {
   return fixedText(fact.lens->fx, 0) + " ± " + fixedText(fact.focal_uncertainty * fact.lens->fx, 0) + " px";
 }
 
+std::optional<NoiseCurve> ownNoiseOf(const ClipFacts& facts) {
+  const auto told = facts.noise.find(kOwnNoise);
+  return told == facts.noise.end() ? std::nullopt : told->second.own;
+}
+
 std::string noiseQuestionOf(std::span<const NoiseCurve> curves, double known_iso) {
   json key = json::array({known_iso});
   for (const NoiseCurve& c : curves) key.push_back({c.iso, c.light, c.level, c.sigma, c.octaves});

@@ -43,6 +43,9 @@ struct ClipFacts {
 /// Under which the noise that a clip has by itself is kept; raised when it is measured otherwise.
 constexpr const char* kOwnNoise = "own 2";
 
+/// What a clip's own noise was measured to be; empty where it was not.
+std::optional<NoiseCurve> ownNoiseOf(const ClipFacts& facts);
+
 /// The same of its own lens.
 constexpr const char* kOwnLens = "own 1";
 

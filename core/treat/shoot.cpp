@@ -22,7 +22,6 @@ namespace {
 constexpr int kVersion = 1;
 
 const std::vector<std::string> kQualities = {"small", "standard", "high"};
-const std::vector<std::string> kSounds = {"keep", "pcm", "none"};
 
 size_t indexOf(const std::vector<std::string>& names, const std::string& name, const char* key) {
   const auto at = std::find(names.begin(), names.end(), name);
@@ -43,12 +42,13 @@ fs::path pathFrom(const std::string& name, const fs::path& folder) {
 }
 
 // Everything of a clip that this version knows; what it does not know stays in the file as it was.
-constexpr std::array<const char*, 25> kClipKeys = {
-    "path",          "profile",     "answer",      "lens_on",       "fill",
-    "lens_amount",   "noise_on",    "iso",         "iso_estimate",  "iso_light",
-    "light",         "denoise",     "shutter_on",  "shutter_local", "stabilization_on",
-    "stabilization", "masks",       "hand",        "motion_log",    "turned",
-    "range",         "deinterlace", "hold_damage", "by_itself",     "render"};
+constexpr std::array<const char*, 26> kClipKeys = {
+    "path",          "profile",   "answer",      "lens_on",       "fill",
+    "lens_amount",   "noise_on",  "iso",         "iso_estimate",  "iso_light",
+    "light",         "denoise",   "shutter_on",  "shutter_local", "stabilization_on",
+    "stabilization", "masks",     "hand",        "motion_log",    "turned",
+    "range",         "stretches", "deinterlace", "hold_damage",   "by_itself",
+    "render"};
 
 // A look is named relative to the shoot, like clips.
 json finishToJson(FinishSettings settings, const fs::path& folder) {
@@ -63,6 +63,13 @@ FinishSettings finishFromJson(const json& in, const fs::path& folder) {
   FinishSettings settings = finishFromText(jsonText(in));
   settings.lut = pathFrom(in.value("lut", std::string()), folder);
   return settings;
+}
+
+FrameRange rangeFromJson(const json& in) {
+  const FrameRange range{wholeOf<int64_t>(in.at(0)), wholeOf<int64_t>(in.at(1))};
+  if (range.first < 0 || range.last <= range.first)
+    throw std::invalid_argument("clips.range holds no frames");
+  return range;
 }
 
 json clipToJson(const ShootClip& clip, const fs::path& folder) {
@@ -93,6 +100,11 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
   if (!clip.motion_log.empty()) out["motion_log"] = nameFrom(clip.motion_log, folder);
   if (clip.turned != 0) out["turned"] = clip.turned;
   if (clip.range) out["range"] = {clip.range->first, clip.range->last};
+  for (const Stretch& stretch : clip.stretches) {
+    json one = {{"range", {stretch.frames.first, stretch.frames.last}}};
+    if (!stretch.reason.empty()) one["reason"] = stretch.reason;
+    out["stretches"].push_back(std::move(one));
+  }
   if (clip.deinterlace) out["deinterlace"] = true;
   if (clip.hold_damage) out["hold_damage"] = true;
   if (clip.by_itself) out["by_itself"] = true;
@@ -134,11 +146,9 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   clip.turned = ((wholeOr<int>(in, "turned", 0) / 90) % 4 + 4) % 4 * 90;
   for (const double iso : {clip.iso.value_or(100), clip.iso_estimate ? clip.iso_estimate->iso : 100})
     if (!isIso(iso)) throw std::invalid_argument("clips.iso is out of range: " + exactText(iso));
-  if (in.contains("range")) {
-    clip.range = FrameRange{wholeOf<int64_t>(in["range"].at(0)), wholeOf<int64_t>(in["range"].at(1))};
-    if (clip.range->first < 0 || clip.range->last <= clip.range->first)
-      throw std::invalid_argument("clips.range holds no frames");
-  }
+  if (in.contains("range")) clip.range = rangeFromJson(in["range"]);
+  for (const json& one : in.value("stretches", json::array()))
+    clip.stretches.push_back({rangeFromJson(one.at("range")), one.value("reason", std::string())});
   clip.deinterlace = in.value("deinterlace", false);
   clip.hold_damage = in.value("hold_damage", false);
   clip.by_itself = in.value("by_itself", false);
@@ -167,7 +177,7 @@ void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
   out.erase("name");
   if (!o.name.empty()) out["name"] = o.name;
   out["quality"] = kQualities[static_cast<size_t>(o.encode.quality)];
-  out["sound"] = kSounds[static_cast<size_t>(o.encode.sound)];
+  out["sound"] = soundName(o.encode.sound);
   out.erase("bit_rate");
   if (o.encode.bit_rate) out["bit_rate"] = *o.encode.bit_rate;
   out["size"] = {o.size.width, o.size.height};
@@ -192,7 +202,10 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
     throw std::invalid_argument("output.name: " + fault);
   o.encode.quality =
       static_cast<Quality>(indexOf(kQualities, in.value("quality", "standard"), "output.quality"));
-  o.encode.sound = static_cast<Sound>(indexOf(kSounds, in.value("sound", "keep"), "output.sound"));
+  const std::string sound_name = in.value("sound", "keep");
+  const auto sound = soundFromName(sound_name);
+  if (!sound) throw std::invalid_argument("output.sound is not known: " + sound_name);
+  o.encode.sound = *sound;
   if (in.contains("bit_rate")) o.encode.bit_rate = wholeOf<int64_t>(in["bit_rate"]);
   if (o.encode.bit_rate && (*o.encode.bit_rate < 10'000 || *o.encode.bit_rate > 4'000'000'000))
     throw std::invalid_argument("output.bit_rate is out of range");

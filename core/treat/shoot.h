@@ -44,6 +44,13 @@ struct OutputSettings {
 /// What one clip is encoded as.
 EncodeSettings encodingOf(const OutputSettings& output, const ClipInfo& clip);
 
+/// A part of a clip that is to be kept, rendered as an output of its own.
+struct Stretch {
+  FrameRange frames;
+  std::string reason;  ///< why it was suggested; "" where it was chosen by hand
+  bool operator==(const Stretch&) const = default;
+};
+
 struct ShootClip {
   std::filesystem::path path;          ///< absolute
   std::string assigned_profile;        ///< file name of a profile given by hand, "" for matching
@@ -57,6 +64,7 @@ struct ShootClip {
   std::optional<std::string> light;         ///< variant of the noise curves, as said or told by its noise
   std::optional<DenoiseSettings> denoise;   ///< overrides the profile's
   std::optional<FrameRange> range;          ///< in and out points
+  std::vector<Stretch> stretches;           ///< kept ones, by time; where there are any, they are rendered
   bool shutter_on = true;
   bool shutter_local = false;  ///< also what moves on its own while the rows are read
   bool stabilization_on = true;

@@ -19,7 +19,6 @@ namespace {
 constexpr std::array<const char*, 2> kFields = {"keep", "deinterlace"};
 constexpr std::array<const char*, 2> kDamage = {"refuse", "hold"};
 constexpr std::array<const char*, 3> kQualities = {"small", "standard", "high"};
-constexpr std::array<const char*, 3> kSounds = {"keep", "pcm", "none"};
 
 template <typename Value, size_t N>
 Value fromName(const std::array<const char*, N>& names, const json& in) {
@@ -104,7 +103,7 @@ std::string treatmentToJson(const Treatment& t) {
               {"range", {t.range.first, t.range.last}},
               {"codec", codecName(t.codec)},
               {"quality", kQualities[static_cast<size_t>(t.quality)]},
-              {"sound", kSounds[static_cast<size_t>(t.sound)]}};
+              {"sound", soundName(t.sound)}};
   if (t.bit_rate) out["bit_rate"] = *t.bit_rate;
   if (t.cleaning) out["cleaning"] = cleaningToJson(*t.cleaning);
   if (t.lens) out["lens"] = lensToJson(*t.lens);
@@ -126,7 +125,9 @@ Treatment treatmentFromJson(const std::string& text) {
   if (!codec) throw std::invalid_argument("codec is not known");
   t.codec = *codec;
   t.quality = fromName<Quality>(kQualities, in.at("quality"));
-  t.sound = fromName<Sound>(kSounds, in.at("sound"));
+  const auto sound = soundFromName(in.at("sound").get<std::string>());
+  if (!sound) throw std::invalid_argument("sound is not known");
+  t.sound = *sound;
   if (in.contains("bit_rate")) t.bit_rate = wholeOf<int64_t>(in["bit_rate"]);
   if (in.contains("cleaning")) t.cleaning = cleaningFromJson(in["cleaning"]);
   if (in.contains("lens")) t.lens = lensFromJson(in["lens"]);

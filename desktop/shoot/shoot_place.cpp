@@ -2,9 +2,6 @@
 
 #include <QAction>
 #include <QComboBox>
-#include <QDialog>
-#include <QDialogButtonBox>
-#include <QFormLayout>
 #include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
@@ -19,7 +16,9 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/profile/from_findings.h"
 #include "core/treat/iso.h"
+#include "desktop/shoot/camera_dialog.h"
 #include "desktop/shoot/ledger_delegate.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
@@ -400,6 +399,8 @@ void ShootPlace::showMenu(const QPoint& at) {
   menu.addAction(tr("Say the ISO…"), this, [=, this] { askIso(clips); });
   menu.addAction(tr("Read the ISO from names…"), this, [=, this] { askIsoPattern(clips.front()); });
   menu.addAction(tr("Tell the ISO by noise"), this, [=, this] { estimateIsoOf(clips); });
+  if (ownNoiseOf(session_.plans()[static_cast<size_t>(clips.front())].facts))
+    menu.addAction(tr("Keep its noise for the camera"), this, [=, this] { keepNoiseOf(clips.front()); });
   // One line for each light that the camera's curves know, where there are several.
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clips.front())];
   if (const auto lights =
@@ -528,90 +529,32 @@ void ShootPlace::assignFor(const std::vector<int>& clips) {
   });
 }
 
-// What profiles and earlier answers say of one question, each once.
-QStringList ShootPlace::knownAnswers(const KnownAnswer& known, const QStringList& usual) const {
-  QStringList all = usual;
-  const auto add = [&all](const std::string& text) {
-    const QString answer = QString::fromStdString(text).trimmed();
-    if (!answer.isEmpty() && !all.contains(answer, Qt::CaseInsensitive)) all << answer;
-  };
-  for (const Profile& p : session_.profiles()) add(known.of_profile(p.camera));
-  for (const auto& [kind, answer] : session_.shoot().answers) add(known.of_answer(answer));
-  for (const ShootClip& clip : session_.shoot().clips)
-    if (clip.answer) add(known.of_answer(*clip.answer));
-  return all;
+void ShootPlace::answerFor(int clip) {
+  if (const auto said = askCameraAndMode(this, session_, clip))
+    session_.answer(clip, said->answer, said->whom);
 }
 
-void ShootPlace::answerFor(int clip) {
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
-  CameraAnswer answer = answerOf(session_.shoot(), plan.clip, plan.info);
-  QDialog dialog(this);
-  dialog.setWindowTitle(tr("Camera and mode"));
-  auto* form = new QFormLayout(&dialog);
-  const QString named = QString::fromStdString(cameraNameOf(plan.info));
-  dialog.setMinimumWidth(520);  // the hints in full
-  // What is known already is offered; anything else can be typed.
-  const auto line = [&](const QString& label, const std::string& value, const QString& hint,
-                        const KnownAnswer& known, const QStringList& usual = {}) {
-    auto* edit = new QComboBox;
-    edit->setEditable(true);
-    edit->addItems(knownAnswers(known, usual));
-    edit->setCurrentIndex(-1);
-    edit->setEditText(QString::fromStdString(value));
-    edit->lineEdit()->setPlaceholderText(hint);
-    edit->setAccessibleName(label);
-    form->addRow(label, edit);
-    return edit;
-  };
-  auto* camera =
-      line(tr("Camera"), answer.camera, named.isEmpty() ? tr("what you call it") : named,
-           {[](const CameraMode& m) { return m.name; }, [](const CameraAnswer& a) { return a.camera; }});
-  auto* view =
-      line(tr("View"), answer.view, tr("field-of-view setting, as the camera calls it"),
-           {[](const CameraMode& m) { return m.view; }, [](const CameraAnswer& a) { return a.view; }});
-  auto* lens =
-      line(tr("Lens"), answer.lens, tr("only where it can be changed"),
-           {[](const CameraMode& m) { return m.lens; }, [](const CameraAnswer& a) { return a.lens; }});
-  auto* medium = new QComboBox;
-  for (const auto& [text, value] : {std::pair{tr("air"), "air"},
-                                    {tr("flat port, fresh water"), "flat-port-fresh"},
-                                    {tr("flat port, sea water"), "flat-port-sea"}})
-    medium->addItem(text, QString::fromLatin1(value));
-  medium->setCurrentIndex(std::max(0, medium->findData(QString::fromStdString(answer.medium))));
-  form->addRow(tr("Medium"), medium);
-  const auto inCamera = [](std::string InCamera::*field) {
-    return KnownAnswer{[field](const CameraMode& m) { return m.in_camera.*field; },
-                       [field](const CameraAnswer& a) { return a.in_camera.*field; }};
-  };
-  auto* steady =
-      line(tr("In-camera stabilization"), answer.in_camera.stabilization,
-           tr("off, or what the camera calls it"), inCamera(&InCamera::stabilization), {tr("off")});
-  auto* sharp = line(tr("In-camera sharpening"), answer.in_camera.sharpening, {},
-                     inCamera(&InCamera::sharpening), {tr("off")});
-  auto* denoise = line(tr("In-camera denoising"), answer.in_camera.denoising, {},
-                       inCamera(&InCamera::denoising), {tr("off")});
-  auto* tone = line(tr("Tone"), answer.in_camera.tone, tr("normal, flat"), inCamera(&InCamera::tone),
-                    {tr("normal"), tr("flat")});
-  auto* scope = new QComboBox;
-  scope->addItem(tr("all clips like this one"));
-  scope->addItem(tr("this clip only"));
-  scope->setCurrentIndex(plan.clip.answer ? 1 : 0);
-  form->addRow(tr("For"), scope);
-  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
-  for (QAbstractButton* button : buttons->buttons()) button->setIcon({});
-  buttons->button(QDialogButtonBox::Ok)->setText(tr("Keep these answers"));
-  form->addRow(buttons);
-  connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
-  connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-  if (dialog.exec() != QDialog::Accepted) return;
-  const auto text = [](const QComboBox* e) { return e->currentText().trimmed().toStdString(); };
-  answer = {text(camera),
-            text(view),
-            medium->currentData().toString().toStdString(),
-            text(lens),
-            {text(steady), text(sharp), text(denoise), text(tone)}};
-  session_.answer(clip, answer,
-                  scope->currentIndex() == 1 ? Session::AnswerFor::ThisClip : Session::AnswerFor::AllAlike);
+// The noise that was measured in the clip itself becomes its camera's curve for the clip's ISO.
+void ShootPlace::keepNoiseOf(int clip) {
+  const auto plan = [&]() -> const ClipPlan& { return session_.plans()[static_cast<size_t>(clip)]; };
+  if (session_.profileFor(clip).camera.name.empty()) answerFor(clip);
+  if (session_.profileFor(clip).camera.name.empty()) return;
+  if (!isoOf(session_.shoot(), plan().clip, plan().info)) askIso({clip});
+  const auto iso = isoOf(session_.shoot(), plan().clip, plan().info);
+  const auto own = ownNoiseOf(plan().facts);
+  if (!iso || !own) return;
+  Profile profile = session_.profileFor(clip);
+  if (!profile.noise) profile.noise.emplace();
+  profile.noise->put(noiseEntryOfClip(*own, iso->iso, plan().info.path.filename().string()));
+  try {
+    session_.putProfile(tr("Keep its noise for the camera"), std::move(profile));
+    summary_->setText(tr("%1 is the noise of %2 at ISO %3 now.")
+                          .arg(QString::fromStdString(plan().info.path.filename().string()),
+                               QString::fromStdString(session_.profileFor(clip).camera.name))
+                          .arg(qRound(iso->iso)));
+  } catch (const Error& error) {
+    summary_->setText(QString::fromStdString(error.what()));
+  }
 }
 
 void ShootPlace::refresh() {

@@ -29,6 +29,9 @@ class ShootPlace : public QWidget {
   /// Tells the ISO of clips by their own noise, in the background; where it cannot be told the ledger says
   /// so.
   void estimateIsoOf(const std::vector<int>& clips);
+  /// Puts the noise that was measured in the clip itself into its camera's profile; asks for the camera's
+  /// name and the ISO where nobody has said them.
+  void keepNoiseOf(int clip);
   bool busy() const { return telling_.busy() || hand_over_.busy(); }
   HandOverMenu& handOver() { return hand_over_; }
   QPushButton* nextStep() const { return next_; }
@@ -56,12 +59,6 @@ class ShootPlace : public QWidget {
   QWidget* buildFoot();
   QWidget* buildEmpty();
   void showMenu(const QPoint& at);
-  // How one question about the camera is answered in a profile and by the user.
-  struct KnownAnswer {
-    std::function<std::string(const CameraMode&)> of_profile;
-    std::function<std::string(const CameraAnswer&)> of_answer;
-  };
-  QStringList knownAnswers(const KnownAnswer& known, const QStringList& usual) const;
   void answerFor(int clip);
   void takeAsTheyAre(const std::vector<int>& clips, bool on);
   void askIsoPattern(int clip);

@@ -49,10 +49,22 @@ std::optional<Codec> codecFromName(const std::string& name) {
 std::string codecName(Codec codec) { return facts(codec).name; }
 bool isStillCodec(Codec codec) { return facts(codec).still; }
 
+namespace {
+constexpr std::array<const char*, 4> kSounds = {"keep", "pcm", "none", "silent"};
+}  // namespace
+
+std::optional<Sound> soundFromName(const std::string& name) {
+  for (size_t i = 0; i < kSounds.size(); ++i)
+    if (name == kSounds[i]) return static_cast<Sound>(i);
+  return std::nullopt;
+}
+
+std::string soundName(Sound sound) { return kSounds[static_cast<size_t>(sound)]; }
+
 std::string outputEnding(const ClipInfo& source, const EncodeSettings& settings) {
   const std::string usual = facts(settings.codec).ending;
   if (isStillCodec(settings.codec)) return source.kind == ClipKind::Still ? usual : "";
-  if (usual != ".mp4" || settings.sound == Sound::None) return usual;
+  if (usual != ".mp4" || settings.sound == Sound::None || settings.sound == Sound::Silent) return usual;
   if (settings.sound == Sound::Pcm) return source.sound.empty() ? usual : ".mov";
   const bool all_fit = std::all_of(source.sound.begin(), source.sound.end(),
                                    [](const SoundInfo& s) { return fitsMp4(s.codec); });

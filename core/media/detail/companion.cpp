@@ -7,6 +7,7 @@
 #include <utility>
 
 #include "core/base/utf8.h"
+#include "core/media/timecode.h"
 
 namespace glenhaze::detail {
 
@@ -25,16 +26,6 @@ bool belongsToContainer(const std::string& key) {
   static constexpr std::array<const char*, 6> kOld = {"major_brand", "minor_version", "compatible_brands",
                                                       "encoder",     "duration",      "timecode"};
   return std::any_of(kOld.begin(), kOld.end(), [&](const char* k) { return key == k; });
-}
-
-// The timecode of a later frame; as it is when libavutil cannot read it.
-std::string timecodeAt(const ClipInfo& source, int64_t frame) {
-  AVTimecode code{};
-  const AVRational rate{static_cast<int>(source.nominal_fps.num), static_cast<int>(source.nominal_fps.den)};
-  if (frame == 0 || av_timecode_init_from_string(&code, rate, source.timecode.c_str(), nullptr) < 0)
-    return source.timecode;
-  std::array<char, AV_TIMECODE_STR_SIZE> text{};
-  return av_timecode_make_string(&code, text.data(), static_cast<int>(frame));
 }
 
 void copyTags(const AVDictionary* from, AVDictionary** to) {
@@ -195,7 +186,8 @@ Companion::Companion(const ClipInfo& source, const FrameRange& range, const Enco
   copyChapters(*input_, output, start_s, end_s);
   const auto say = [&](const std::string& text) { note += (note.empty() ? "" : "; ") + text; };
   if (!source.timecode.empty())
-    av_dict_set(&picture.metadata, "timecode", timecodeAt(source, range.first).c_str(), 0);
+    av_dict_set(&picture.metadata, "timecode",
+                timecodeAfter(source.timecode, source.nominal_fps, range.first).c_str(), 0);
   tracks_.resize(input_->nb_streams);
   for (unsigned i = 0; i < input_->nb_streams; ++i) {
     AVStream* from = input_->streams[i];
@@ -203,7 +195,7 @@ Companion::Companion(const ClipInfo& source, const FrameRange& range, const Enco
     if (static_cast<int>(i) == video) continue;
     const auto type = from->codecpar->codec_type;
     const bool sound = type == AVMEDIA_TYPE_AUDIO, text = type == AVMEDIA_TYPE_SUBTITLE;
-    if (sound && settings.sound == Sound::None) continue;
+    if (sound && (settings.sound == Sound::None || settings.sound == Sound::Silent)) continue;
     // The timecode travels as a tag, and the muxer makes a track of it again.
     if (from->codecpar->codec_tag == MKTAG('t', 'm', 'c', 'd')) continue;
     const bool as_it_is = fits(output, from->codecpar->codec_id);

@@ -1,0 +1,40 @@
+#pragma once
+// Encodes in a thread of its own, a few frames behind whoever makes them.
+
+#include <exception>
+#include <functional>
+#include <memory>
+#include <thread>
+
+#include "core/base/queue.h"
+#include "core/media/writer.h"
+
+namespace glenhaze {
+
+/// push() every frame, then finish(), or abandon() where making them has failed; nothing is left of the
+/// output then.
+class EncodingThread {
+ public:
+  /// `open`: the writer for the first frame.
+  explicit EncodingThread(std::function<std::unique_ptr<ClipWriter>(const Frame&)> open);
+  ~EncodingThread();
+  EncodingThread(const EncodingThread&) = delete;
+  EncodingThread& operator=(const EncodingThread&) = delete;
+
+  /// False when encoding has failed and no frame is wanted any more.
+  bool push(Frame frame) { return frames_.push(std::move(frame)); }
+  /// Throws what encoding threw, Error(Unwritable). Without a frame nothing is written.
+  WriteResult finish();
+  /// Throws what encoding threw, if it did: that goes before what it made others do.
+  void abandon();
+
+ private:
+  void join();
+  static constexpr size_t kFramesInFlight = 4;  // enough to smooth out key frames
+  BoundedQueue<Frame> frames_{kFramesInFlight};
+  std::exception_ptr failure_;
+  std::unique_ptr<ClipWriter> writer_;
+  std::thread thread_;
+};
+
+}  // namespace glenhaze
