@@ -29,6 +29,7 @@
 #include "desktop/keys_sheet.h"
 #include "desktop/noise_speeds.h"
 #include "desktop/output_form.h"
+#include "desktop/shoot/pick_dialog.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/spine.h"
 
@@ -119,6 +120,11 @@ void MainWindow::buildMenus() {
   shoot->addSeparator();
   add(shoot, tr("&Bring in a folder…"), QKeySequence(Qt::CTRL | Qt::Key_B), [this] { bringIn(true); });
   add(shoot, tr("Bring in &files…"), {}, [this] { bringIn(false); });
+  add(shoot, tr("The &good parts…"), QKeySequence(Qt::CTRL | Qt::Key_G), [this] {
+    auto* dialog = new PickDialog(session_, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->open();
+  });
   add(shoot, tr("Output settings…"), QKeySequence(Qt::CTRL | Qt::Key_E), [this] { outputSettings(); });
   add(shoot, tr("&Render all that is ready"), QKeySequence(Qt::CTRL | Qt::Key_R), [this] {
     session_.startRun();

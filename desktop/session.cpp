@@ -6,6 +6,7 @@
 #include <QUndoCommand>
 #include <QtConcurrentRun>
 #include <algorithm>
+#include <array>
 #include <utility>
 
 #include "core/base/error.h"
@@ -333,6 +334,7 @@ void Session::startRun() {
   }).then(this, [this] {
     running_ = false;
     takeRunItems();
+    takeAnswers();
     standings_.lookAgain();
   });
   takeRunItems();
@@ -342,8 +344,33 @@ void Session::takeRunItems() {
   run_said_->store(false);
   run_items_ = batch_ ? batch_->items() : std::vector<RunItem>{};
   run_index_.clear();
-  for (size_t i = 0; i < run_items_.size(); ++i) run_index_[run_items_[i].plan->info.path] = i;
+  // Of several stretches of one clip the one that has to be known of.
+  const auto urgency = [](RunState state) {
+    constexpr std::array kOrder = {RunState::Running,   RunState::Failed,  RunState::Waiting,
+                                   RunState::Cancelled, RunState::Skipped, RunState::Done};
+    return std::ranges::find(kOrder, state) - kOrder.begin();
+  };
+  for (size_t i = 0; i < run_items_.size(); ++i) {
+    const auto [at, fresh] = run_index_.try_emplace(run_items_[i].plan->info.path, i);
+    if (!fresh && urgency(run_items_[i].state) < urgency(run_items_[at->second].state)) at->second = i;
+  }
   Q_EMIT runChanged();
+}
+
+// What a run has found out of its clips is known from now on.
+void Session::takeAnswers() {
+  bool any = false;
+  for (const RunItem& item : run_items_) {
+    const auto at = facts_.find(item.plan->info.path);
+    if (at == facts_.end() || !at->second || item.plan->facts.id != at->second->id) continue;
+    const ClipFacts& found = item.plan->facts;
+    if (found.noise.size() == at->second->noise.size() &&
+        found.lens.has_value() == at->second->lens.has_value())
+      continue;
+    at->second = std::make_shared<const ClipFacts>(found);
+    any = true;
+  }
+  if (any) replan();
 }
 
 const RunItem* Session::runItemOf(const fs::path& clip) const {

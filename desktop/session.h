@@ -115,6 +115,7 @@ class Session : public QObject {
   void replan();
   void recall();
   void takeRunItems();
+  void takeAnswers();
   void loadAllProfiles();
 
   Shoot shoot_;

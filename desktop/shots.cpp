@@ -201,7 +201,8 @@ void takeShots(MainWindow& window, const QString& folder) {
   tour->add({[&] {
                window.comparePlace().view().centreOn({640, 430});
              },
-             [&] { return window.comparePlace().settled(); }, QStringLiteral("compare-night.png")});
+             [&] { return window.comparePlace().settled(); },
+             {}});
   tour->add({[&] {
                window.comparePlace().setLayoutMode(3);
                window.comparePlace().board().setZoom(2);
@@ -234,7 +235,23 @@ void takeShots(MainWindow& window, const QString& folder) {
              },
              [&] { return window.comparePlace().steadyBoard().settled(); },
              QStringLiteral("compare-strengths.png")});
-  tour->add({[&] { window.comparePlace().setLayoutMode(0); }, {}, {}});
+  tour->add({[&] {
+               window.comparePlace().setLayoutMode(0);
+               session.edit(QStringLiteral("stretches"), [&](Shoot& shoot) {
+                 shoot.clips[static_cast<size_t>(session.currentClip())].stretches = {{{12, 66}, ""},
+                                                                                      {{96, 150}, ""}};
+               });
+               window.comparePlace().setOverTime(true);
+               window.comparePlace().state().goTo(120);
+             },
+             [&] { return window.comparePlace().settled() && window.comparePlace().moments().timeline(); },
+             QStringLiteral("compare-over-time.png")});
+  tour->add({[&] {
+               window.comparePlace().setOverTime(false);
+               session.undoStack().undo();
+             },
+             {},
+             {}});
   tour->add({[&] {
                session.startRun();
                window.go(MainWindow::Run);

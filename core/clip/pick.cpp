@@ -10,8 +10,6 @@ namespace glenhaze {
 
 namespace {
 
-// Past these a moment is not suggested: limits of taste, set on the demo and on photographs filmed by hand.
-constexpr double kBlurred = 0.5, kBlack = 0.6, kBurnt = 0.25, kShaky = 1.0;
 // Shake, travel and activity at which the one or the other is half as good.
 constexpr double kShakeHalf = 0.25, kTravelHalf = 25, kActivityHalf = 0.05;
 constexpr double kQuiet_db = -45;
@@ -22,7 +20,9 @@ constexpr double kLengthWorth = 0.3;  // longer is better, but not twice as good
 double half(double value, double at) { return 1 / (1 + value / at); }
 
 bool isFaulty(const Moment& m, double shake_left) {
-  return m.blur > kBlurred || m.dark > kBlack || m.bright > kBurnt || m.shake * shake_left > kShaky;
+  const PickLimits& limits = kPickLimits;
+  return m.blur > limits.blur || m.dark > limits.dark || m.bright > limits.bright ||
+         m.shake * shake_left > limits.shake;
 }
 
 double worthOf(const Moment& m, double shake_left, Wish wish) {

@@ -11,6 +11,13 @@
 
 namespace glenhaze {
 
+/// Past these a moment is not suggested: limits of taste, set on the demo and on footage from the hand.
+struct PickLimits {
+  double blur = 0.5, dark = 0.6, bright = 0.25;
+  double shake = 1;  ///< of what the render leaves
+};
+inline constexpr PickLimits kPickLimits;
+
 enum class Wish {
   Steady,  ///< calm pictures
   Lively,  ///< something happens

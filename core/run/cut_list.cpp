@@ -140,16 +140,10 @@ bool isCutInto(const ClipPlan& output) {
          !isStillCodec(output.decision.treatment.codec);
 }
 
-namespace {
-
-// 30 and 29.97, 24 and 23.976: a frame stays a frame, and in a stretch of ten seconds sound is off by a
-// hundredth of one at its end.
 bool canShareRate(const Rational& a, const Rational& b) {
   constexpr double kSame = 0.002;
   return std::abs(a.value() / b.value() - 1) < kSame;
 }
-
-}  // namespace
 
 CutList cutListOf(std::span<const ClipPlan> plans, const std::string& title, double dissolve_s) {
   CutList list;

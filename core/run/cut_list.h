@@ -38,6 +38,10 @@ struct CutList {
 /// Whether an output of a run is a part of its cut list: films that are rendered as films.
 bool isCutInto(const ClipPlan& output);
 
+/// 30 and 29.97, 24 and 23.976: a frame stays a frame, and in a stretch of ten seconds sound is off by a
+/// hundredth of one at its end.
+bool canShareRate(const Rational& a, const Rational& b);
+
 /// Of every output that a run makes, in its order; films only. Throws Error(BadRequest) when there is none,
 /// when they have frame rates that differ by more than 30 and 29.97 do, or one is too short to go over into
 /// both neighbours.

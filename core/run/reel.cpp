@@ -287,6 +287,15 @@ class Joiner {
 
 }  // namespace
 
+bool canStandWith(const ClipPlan& output, const ClipPlan& like) {
+  try {
+    requireAlike(output, like);
+    return canShareRate(output.info.nominal_fps, like.info.nominal_fps);
+  } catch (const Error&) {
+    return false;
+  }
+}
+
 std::string reelEnding(const EncodeSettings& encode) {
   ClipInfo any;
   if (isStillCodec(encode.codec)) return "";

@@ -28,6 +28,9 @@ struct ReelResult {
   std::vector<std::string> notes;  ///< about the clips, with their names
 };
 
+/// Whether two outputs can be parts of one film; see makeReel for why not.
+bool canStandWith(const ClipPlan& output, const ClipPlan& like);
+
 /// ".mp4", ".mov" or ".mkv", by the format of the shoot.
 std::string reelEnding(const EncodeSettings& encode);
 

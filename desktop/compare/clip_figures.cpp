@@ -19,7 +19,17 @@ QString row(const QString& name, const QString& value) {
 
 QString clipFigures(const ClipPlan& plan, const std::vector<Profile>& profiles, const MotionAnswer* motion) {
   QString text = QStringLiteral("<table cellspacing='0'>");
-  if (plan.job.range)
+  if (!plan.stretches.empty()) {
+    double seconds = 0;
+    for (const StretchPlace& s : plan.stretches)
+      seconds += plan.info.frameTime(s.stretch.frames.last) - plan.info.frameTime(s.stretch.frames.first);
+    const auto count = static_cast<int>(std::ssize(plan.stretches));
+    text += row(
+        QObject::tr("rendered"),
+        (count == 1 ? QObject::tr("1 stretch, %1")
+                    : QObject::tr("%2 stretches, %1").replace(QStringLiteral("%2"), QString::number(count)))
+            .arg(withUnit(seconds, 1, QObject::tr("s"))));
+  } else if (plan.job.range)
     text += row(QObject::tr("rendered"),
                 QObject::tr("frames %1 to %2").arg(plan.job.range->first + 1).arg(plan.job.range->last));
   text += row(QObject::tr("profile"),

@@ -21,6 +21,7 @@
 #include "core/noise/view.h"
 #include "desktop/compare/clip_form.h"
 #include "desktop/compare/compare_bar.h"
+#include "desktop/compare/moment_strip.h"
 #include "desktop/compare/noise_form.h"
 #include "desktop/compare/pin_strip.h"
 #include "desktop/compare/plain_controls.h"
@@ -40,7 +41,7 @@ constexpr double kRemovedGain = 6, kChannelGain = 6;
 }  // namespace
 
 ComparePlace::ComparePlace(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), state_(session), preview_(session.pictures()) {
+    : QWidget(parent), session_(session), state_(session), moments_(session), preview_(session.pictures()) {
   setFocusPolicy(Qt::StrongFocus);
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(16, 10, 16, 12);
@@ -75,6 +76,14 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent)
   rememberSizes(*middle, QStringLiteral("compare"));
   layout->addWidget(middle, 1);
   layout->addWidget(buildTransport());
+  strip_ = new MomentStrip;
+  layout->addWidget(strip_);
+  connect(strip_, &MomentStrip::moved, &state_, &CompareState::goTo);
+  connect(&moments_, &Moments::changed, this, [this] {
+    strip_->setTimeline(moments_.timeline(), moments_.message());
+    strip_->setVisible(moments_.wanted());
+  });
+  setOverTime(QSettings().value(QStringLiteral("compare/over_time")).toBool());
   preview_.setDrafts(true);
   connect(&preview_, &Preview::ready, this, &ComparePlace::show);
   connect(&preview_, &Preview::failed, &state_, &CompareState::setTrouble);
@@ -144,7 +153,15 @@ Transport* ComparePlace::buildTransport() {
   connect(transport_, &Transport::inPressed, &state_, &CompareState::setIn);
   connect(transport_, &Transport::outPressed, &state_, &CompareState::setOut);
   connect(transport_, &Transport::wholePressed, &state_, &CompareState::clearRange);
+  connect(transport_, &Transport::keepPressed, &state_, &CompareState::keepStretch);
+  connect(transport_, &Transport::overTimeToggled, this, &ComparePlace::setOverTime);
   return transport_;
+}
+
+void ComparePlace::setOverTime(bool on) {
+  QSettings().setValue(QStringLiteral("compare/over_time"), on);
+  transport_->setOverTime(on);
+  moments_.setWanted(on);
 }
 
 QWidget* ComparePlace::buildSide() {
@@ -220,6 +237,8 @@ void ComparePlace::showState() {
   clip_form_->setPlan(plan);
   plain_->setPlan(plan, profileOf(plan.match, session_.profiles()));
   transport_->setRendered(plan.job.range);
+  moments_.setClip(session_.currentClip());
+  strip_->setClip(plan.info, plan.clip.stretches, plan.clip.range);
   showMore();
   noise_form_->setFlickerFound(state_.flickerText());
   noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
@@ -335,6 +354,7 @@ void ComparePlace::hideEvent(QHideEvent* event) {
 void ComparePlace::takeFrame() {
   const int64_t frame = state_.frame();
   transport_->setFrame(frame);
+  strip_->setFrame(frame);
   if (pictures_->currentWidget() == steady_board_) steady_board_->showFrame(frame);
   if (const auto known = preview_.cached(frame)) show(*known);
   if (!timer_.isActive()) preview_.request(frame);
@@ -445,6 +465,8 @@ std::vector<KeyLine> ComparePlace::keys() {
           {tr("Comma, full stop"), tr("a frame back, a frame on")},
           {tr("P"), tr("play the loop, stop it")},
           {tr("I, O, W"), tr("set in, set out, the whole clip")},
+          {tr("K, Shift+K"), tr("keep this stretch, forget it")},
+          {tr("T"), tr("the clip over time")},
           {tr("Double click"), tr("pin a place")},
           {tr("Shift-drag"), tr("turn the divider")}};
 }
@@ -470,6 +492,15 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
       break;
     case Qt::Key_O:
       state_.setOut();
+      break;
+    case Qt::Key_K:
+      if ((event->modifiers() & Qt::ShiftModifier) != 0)
+        state_.forgetStretch();
+      else
+        state_.keepStretch();
+      break;
+    case Qt::Key_T:
+      transport_->toggleOverTime();
       break;
     case Qt::Key_W:
       state_.clearRange();

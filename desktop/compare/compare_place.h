@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "desktop/compare/compare_state.h"
+#include "desktop/compare/moments.h"
 #include "desktop/compare/own_marks.h"
 #include "desktop/compare/preview.h"
 #include "desktop/compare/straight_edge.h"
@@ -22,7 +23,7 @@ namespace glenhaze::desktop {
 class ClipForm;
 class CompareBar;
 class NoiseForm;
-class PlainControls;
+class MomentStrip;
 class PlainControls;
 class PinStrip;
 class SteadyBoard;
@@ -47,6 +48,10 @@ class ComparePlace : public QWidget {
   void addPin(QPointF at);
   /// 0: divider; 1: side by side; 2: corrected only; 3: noise removal, 4: stabilization in variants.
   void setLayoutMode(int mode);
+  MomentStrip& momentStrip() { return *strip_; }
+  Moments& moments() { return moments_; }
+  /// Shows the clip over time, below the picture.
+  void setOverTime(bool on);
   VariantBoard& board() { return *board_; }
   SteadyBoard& steadyBoard() { return *steady_board_; }
   /// 0: all channels; 1 to 3: luma, Cb, Cr alone with raised contrast; 4: what noise removal took away; 5:
@@ -87,6 +92,8 @@ class ComparePlace : public QWidget {
 
   Session& session_;
   CompareState state_;
+  Moments moments_;
+  MomentStrip* strip_ = nullptr;
   Preview preview_;
   PictureView* view_ = nullptr;
   CompareBar* bar_ = nullptr;

@@ -6,6 +6,7 @@
 #include "core/base/error.h"
 #include "core/noise/judge.h"
 #include "core/run/ask.h"
+#include "core/run/picking.h"
 #include "desktop/compare/clip_figures.h"
 
 namespace glenhaze::desktop {
@@ -156,7 +157,28 @@ void CompareState::setOut() {
 }
 
 void CompareState::clearRange() {
-  edit(tr("Render the whole clip"), [](ShootClip& c) { c.range.reset(); });
+  edit(tr("Render the whole clip"), [](ShootClip& c) {
+    c.range.reset();
+    c.stretches.clear();
+  });
+}
+
+void CompareState::keepStretch() {
+  if (!hasClip()) return;
+  if (!plan().clip.range)
+    return setTrouble(tr("Set the in and the out point first: what lies between them is kept."));
+  edit(tr("Keep this stretch"), [](ShootClip& c) {
+    glenhaze::keepStretch(c, {*c.range, {}});
+    c.range.reset();
+  });
+}
+
+void CompareState::forgetStretch() {
+  if (!hasClip()) return;
+  const auto holds = [at = frame_](const Stretch& s) { return s.frames.first <= at && at < s.frames.last; };
+  if (std::ranges::none_of(plan().clip.stretches, holds))
+    return setTrouble(tr("No kept stretch is here. Go to a frame of the one that is to go."));
+  edit(tr("Forget this stretch"), [holds](ShootClip& c) { std::erase_if(c.stretches, holds); });
 }
 
 void CompareState::setDenoise(const DenoiseSettings& settings) {

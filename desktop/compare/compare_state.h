@@ -46,7 +46,12 @@ class CompareState : public QObject {
   /// The clip is rendered from, or up to and with, the frame looked at.
   void setIn();
   void setOut();
+  /// Neither in and out points nor stretches.
   void clearRange();
+  /// What lies between the in and out points is kept as a stretch, and they are free for the next one.
+  void keepStretch();
+  /// The stretch that holds the frame looked at is not kept any more.
+  void forgetStretch();
   void setDenoise(const DenoiseSettings& settings);
   void followCamera();
   void keepForCamera();

@@ -26,6 +26,12 @@ Transport::Transport(QWidget* parent) : QWidget(parent) {
   button(tr("Set in"), tr("Render the clip from this frame on (I)"), [this] { Q_EMIT inPressed(); });
   button(tr("Set out"), tr("Render the clip up to this frame (O)"), [this] { Q_EMIT outPressed(); });
   button(tr("Whole clip"), tr("Render all of it again (W)"), [this] { Q_EMIT wholePressed(); });
+  button(tr("Keep"),
+         tr("Keep what lies between in and out as a stretch of its own (K); Shift+K: not any more"),
+         [this] { Q_EMIT keepPressed(); });
+  over_time_ = button(tr("Over time"), tr("How the clip shakes, looks and sounds from moment to moment (T)"),
+                      [this] { Q_EMIT overTimeToggled(over_time_->isChecked()); });
+  over_time_->setCheckable(true);
   slider_ = new PositionSlider;
   slider_->setAccessibleName(tr("Position"));
   connect(slider_, &QSlider::valueChanged, this, &Transport::moved);
@@ -43,6 +49,8 @@ void Transport::setFrame(int64_t frame) { slider_->setValue(static_cast<int>(fra
 void Transport::setRendered(std::optional<FrameRange> range) { slider_->setRendered(range); }
 void Transport::setPlaying(bool playing) { play_->setText(playing ? tr("Stop") : tr("Play loop")); }
 void Transport::setText(const QString& text) { position_->setText(text); }
+void Transport::setOverTime(bool on) { over_time_->setChecked(on); }
+void Transport::toggleOverTime() { over_time_->click(); }
 void Transport::setReady(int64_t frames) {
   position_->setToolTip(tr("%1 frames are ready to play").arg(frames));
 }

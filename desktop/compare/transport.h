@@ -23,6 +23,8 @@ class Transport : public QWidget {
   void setPlaying(bool playing);
   void setText(const QString& text);
   void setReady(int64_t frames);
+  void setOverTime(bool on);
+  void toggleOverTime();
 
  Q_SIGNALS:
   void moved(qint64 frame);
@@ -31,10 +33,12 @@ class Transport : public QWidget {
   void inPressed();
   void outPressed();
   void wholePressed();
+  void keepPressed();
+  void overTimeToggled(bool on);
 
  private:
   PositionSlider* slider_ = nullptr;
-  QPushButton* play_ = nullptr;
+  QPushButton *play_ = nullptr, *over_time_ = nullptr;
   QLabel* position_ = nullptr;
 };
 

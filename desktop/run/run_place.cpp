@@ -13,6 +13,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "desktop/run/reel_dialog.h"
 #include "desktop/widgets/look.h"
 
 namespace glenhaze::desktop {
@@ -112,7 +113,11 @@ QVariant RunModel::data(const QModelIndex& index, int role) const {
   if (role != Qt::DisplayRole) return {};
   switch (index.column()) {
     case Clip:
-      return QString::fromStdString(item.plan->info.path.stem().string());
+      // Stretches of one clip are told apart by what they are rendered as.
+      return QString::fromStdString(
+          (item.plan->job.place.path.empty() ? item.plan->info.path : item.plan->job.place.path)
+              .stem()
+              .string());
     case Stage:
       return stageText(item);
     case Frames:
@@ -169,6 +174,11 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
   });
   report_ = button(tr("Save report…"), tr("What was rendered and what failed, as HTML or CSV"),
                    [this] { saveReport(); });
+  button(tr("One film…"), tr("Join clips and stretches into one film, or write a cut list of them"), [this] {
+    auto* dialog = new ReelDialog(session_, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->open();
+  });
   start_ =
       button(tr("Start run"), tr("Render every clip that is ready (Ctrl+R)"), [this] { Q_EMIT runWanted(); });
   start_->setProperty("next", true);

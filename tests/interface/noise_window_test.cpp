@@ -57,6 +57,34 @@ TEST_F(Window, NoiseIsMeasuredPutIntoTheProfileAndRemoved) {
   EXPECT_EQ(session.plans()[static_cast<size_t>(clip)].noise.kind, Coverage::Missing);
 }
 
+// A clip that is taken as it is measures its own noise in the run; one press makes that its camera's.
+TEST_F(Window, AClipsOwnNoiseBecomesItsCameras) {
+  sim::CameraSetup camera = testing::smallCamera(LensModel::BrownConrady, 640, 360);
+  camera.noise = sim::sensorNoiseAt(1600);
+  auto film = testing::smallFilm(10);
+  film.iso = 1600;
+  sim::writeFilm(folder / "one.mp4", {camera, sim::millScene(), [](double) { return sim::Pose{}; }}, film);
+  openWithFilm(false);
+  Session& session = window->session();
+  session.edit(QStringLiteral("as it is"), [](Shoot& s) { s.clips[0].by_itself = true; });
+  session.startRun();
+  ASSERT_TRUE(eventually([&] { return !session.running(); }));
+  ASSERT_TRUE(eventually([&] { return ownNoiseOf(session.plans()[0].facts).has_value(); }))
+      << session.plans()[0].noise.reason;
+  EXPECT_EQ(session.plans()[0].noise.kind, Coverage::Estimated);
+  const NoiseCurve own = *ownNoiseOf(session.plans()[0].facts);
+  window->shootPlace().keepNoiseOf(0);
+  const Profile kept = session.profileFor(0);
+  ASSERT_TRUE(kept.noise);
+  ASSERT_EQ(kept.noise->entries.size(), 1U);
+  EXPECT_EQ(kept.noise->entries[0].curve.iso, 1600);
+  EXPECT_NEAR(kept.noise->entries[0].curve.sigmaAt(0, 110), own.sigmaAt(0, 110), 1e-3);
+  EXPECT_EQ(kept.noise->entries[0].evidence.at(0).source, "one.mp4");
+  EXPECT_EQ(session.plans()[0].noise.kind, Coverage::Measured) << session.plans()[0].noise.reason;
+  session.undoStack().undo();
+  EXPECT_FALSE(session.profileFor(0).noise);
+}
+
 TEST_F(Window, PatchesAreJudgedAsTheyAreDrawn) {
   open(true);
   window->go(MainWindow::Bench);

@@ -1,0 +1,96 @@
+// The good parts of clips from the console: suggested, kept, joined, handed over.
+#include <gtest/gtest.h>
+
+#include <nlohmann/json.hpp>
+
+#include "core/base/files.h"
+#include "core/media/clip_info.h"
+#include "core/treat/shoot.h"
+#include "tests/support/footage.h"
+#include "tests/support/process.h"
+
+namespace glenhaze {
+namespace {
+using nlohmann::json;
+
+class PickingConsole : public ::testing::Test {
+ protected:
+  void SetUp() override {
+    setenv("XDG_DATA_HOME", (folder / "data").c_str(), 1);
+    for (const char* name : {"a.mp4", "b.mp4"}) {
+      auto settings = testing::smallFilm(90);
+      settings.make = settings.model = "";
+      testing::makeFilm(folder / name, settings);
+    }
+    Shoot shoot = shootFromFolder(folder.path());
+    for (ShootClip& clip : shoot.clips) clip.by_itself = true;
+    shoot.output.encode.codec = Codec::Ffv1;
+    shoot.output.stabilization_on = shoot.output.shutter_on = shoot.output.noise_on = false;
+    saveShoot(shoot, file);
+  }
+  testing::ProcessOutput run(const std::vector<std::string>& arguments) {
+    return testing::runProcess(GLENHAZE_CLI, arguments, folder.path());
+  }
+  testing::ScratchFolder folder;
+  std::string file = folder / "s.glenhaze-shoot.json";
+};
+
+TEST_F(PickingConsole, StretchesAreKeptJoinedAndHandedOver) {
+  const auto kept = run({"shoot", "keep", file, "a.mp4", "0.5-1.0", "1.5-2.5", "--json"});
+  ASSERT_EQ(kept.exit_code, 0) << kept.err;
+  const json stretches = json::parse(kept.out)["stretches"];
+  ASSERT_EQ(stretches.size(), 2U);
+  EXPECT_NEAR(stretches[1]["from_s"].get<double>(), 1.5, 0.02);
+  EXPECT_EQ(run({"shoot", "keep", file, "a.mp4", "7-8"}).exit_code, 2) << "behind its end";
+  EXPECT_EQ(run({"shoot", "keep", file, "none.mp4", "0-1"}).exit_code, 2);
+  EXPECT_EQ(run({"shoot", "keep", file, "b.mp4", "0-0.5"}).exit_code, 0);
+
+  const std::string film = folder / "all.mkv";
+  const auto joined = run({"run", file, "--join", film, "--dissolve", "0.2", "--json"});
+  ASSERT_EQ(joined.exit_code, 0) << joined.err << joined.out;
+  const json made = json::parse(joined.out);
+  EXPECT_EQ(made["parts"], 3);
+  EXPECT_EQ(probe(film).frames, 15 + 30 + 15 - 2 * 6);
+  EXPECT_EQ(made["frames"], probe(film).frames);
+
+  for (const char* name : {"list.edl", "list.otio"}) {
+    const auto cuts = run({"shoot", "cuts", file, "--out", folder / name, "--dissolve", "0.2", "--json"});
+    ASSERT_EQ(cuts.exit_code, 0) << cuts.err;
+    EXPECT_EQ(json::parse(cuts.out)["frames"], probe(film).frames);
+    EXPECT_EQ(run({"shoot", "cuts", file, "--out", folder / name}).exit_code, 1) << "it is there already";
+  }
+  EXPECT_NE(readFile(folder / "list.edl").find("003  "), std::string::npos);
+  EXPECT_NE(readFile(folder / "list.otio").find("a_2.mkv"), std::string::npos);
+  EXPECT_EQ(run({"shoot", "cuts", file, "--out", folder / "list.xyz"}).exit_code, 2);
+  // Footage stays, whatever is allowed.
+  EXPECT_NE(run({"run", file, "--join", folder / "a.mp4"}).exit_code, 0);
+  EXPECT_EQ(probe(folder / "a.mp4").frames, 90);
+
+  // Each stretch on its own, of one clip alone.
+  const auto alone = run({"run", file, "--clip", "a.mp4", "--json"});
+  ASSERT_EQ(alone.exit_code, 0) << alone.err;
+  EXPECT_EQ(json::parse(alone.out)["clips"].size(), 2U);
+  EXPECT_EQ(probe(folder / "rendered" / "a_2.mkv").frames, 30);
+  EXPECT_FALSE(std::filesystem::exists(folder / "rendered" / "b_1.mkv"));
+  EXPECT_EQ(run({"run", file, "--clip", "none.mp4"}).exit_code, 2);
+
+  EXPECT_EQ(run({"shoot", "keep", file, "a.mp4", "--clear"}).exit_code, 0);
+  EXPECT_TRUE(loadShoot(file).clips[0].stretches.empty());
+}
+
+TEST_F(PickingConsole, GoodPartsAreSuggestedAndTakenWhenAskedFor) {
+  const auto found = run({"shoot", "pick", file, "--total", "4", "--json"});
+  ASSERT_EQ(found.exit_code, 0) << found.err;
+  const json suggested = json::parse(found.out);
+  ASSERT_FALSE(suggested["stretches"].empty());
+  EXPECT_NE(suggested["stretches"][0]["reason"], "");
+  EXPECT_NEAR(suggested["total_s"].get<double>(), 4, 1.01);
+  EXPECT_TRUE(loadShoot(file).clips[0].stretches.empty()) << "nothing is kept that was not asked for";
+  ASSERT_EQ(run({"shoot", "pick", file, "--total", "4", "--take"}).exit_code, 0);
+  size_t kept = 0;
+  for (const ShootClip& clip : loadShoot(file).clips) kept += clip.stretches.size();
+  EXPECT_EQ(kept, suggested["stretches"].size());
+}
+
+}  // namespace
+}  // namespace glenhaze
