@@ -84,7 +84,7 @@ std::string reasonOf(const PickClip& clip, const Candidate& c) {
   if (mean.activity > 0.01) text += ", " + percent(mean.activity) + " of the picture moves on its own";
   if (mean.blur > 0.25) text += ", a little soft";
   if (clip.timeline->sound && mean.sound_db > kQuiet_db)
-    text += ", sound " + fixedText(mean.sound_db, 0) + " dB";
+    text += ", sound −" + fixedText(-mean.sound_db, 0) + " dB";
   return text;
 }
 

@@ -6,6 +6,7 @@
 #include <QHeaderView>
 #include <QLabel>
 #include <QPushButton>
+#include <QStyle>
 #include <QTableWidget>
 #include <QVBoxLayout>
 
@@ -59,6 +60,7 @@ PickDialog::PickDialog(Session& session, QWidget* parent) : QDialog(parent), ses
   table_->setColumnWidth(Clip, 250);
   table_->setColumnWidth(From, 80);
   table_->setColumnWidth(Length, 80);
+  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
   table_->horizontalHeader()->setStretchLastSection(true);
   hintWhileEmpty(*table_,
                  tr("Steady, sharp, well-lit stretches of your clips, each with its reason. Look for "
@@ -98,7 +100,7 @@ void PickDialog::look() {
   said_->setText(tr("Looking…"));
   work_.run([this, options, plans = session_.plans(),
              store = session_.store()](const Progress& progress) -> Background::Finish {
-    return [this, found = suggestFor(plans, *store, options, progress)] { show(found); };
+    return [this, found = suggestFor(plans, *store, options, progress)] { present(found); };
   });
 }
 
@@ -107,7 +109,7 @@ double PickDialog::secondsOf(const Suggestion& s) const {
   return info.frameTime(s.last) - info.frameTime(s.first);
 }
 
-void PickDialog::show(std::vector<Suggestion> found) {
+void PickDialog::present(std::vector<Suggestion> found) {
   // Clips that came or went meanwhile have other numbers.
   std::vector<std::filesystem::path> now;
   for (const ClipPlan& plan : session_.plans()) now.push_back(plan.info.path);
@@ -126,6 +128,11 @@ void PickDialog::show(std::vector<Suggestion> found) {
     table_->setItem(row, Why, new QTableWidgetItem(QString::fromStdString(s.reason)));
     for (const int column : {From, Length})
       table_->item(row, column)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  }
+  // Taking them is next now.
+  for (QPushButton* button : {look_, take_}) {
+    button->setProperty("next", button == take_ && !found_.empty());
+    button->style()->polish(button);
   }
   showTotal();
 }

@@ -28,7 +28,7 @@ class PickDialog : public QDialog {
   void take();
 
  private:
-  void show(std::vector<Suggestion> found);
+  void present(std::vector<Suggestion> found);
   void showTotal();
   double secondsOf(const Suggestion& suggestion) const;
   Session& session_;
