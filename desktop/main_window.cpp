@@ -299,6 +299,23 @@ void MainWindow::dropEvent(QDropEvent* event) {
   QStringList paths;
   for (const QUrl& url : event->mimeData()->urls())
     if (url.isLocalFile()) paths << url.toLocalFile();
+  takePaths(paths);
+}
+
+void MainWindow::takePaths(QStringList paths) {
+  const auto isProfile = [](const QString& path) {
+    return path.endsWith(QString::fromLatin1(kProfileEnding));
+  };
+  for (const QString& path : paths)
+    if (isProfile(path))
+      attempt([&] {
+        Profile profile = loadProfile(path.toStdString());
+        // Into the shoot's own, or the library.
+        profile.path.clear();
+        session_.putProfile(tr("Import a profile"), std::move(profile));
+      });
+  paths.removeIf(isProfile);
+  if (paths.isEmpty()) return;
   if (paths.size() == 1 && (paths[0].endsWith(QString::fromLatin1(kShootEnding)) ||
                             (session_.plans().empty() && QFileInfo(paths[0]).isDir()))) {
     if (mayDiscard()) openPath(paths[0]);

@@ -32,6 +32,8 @@ class MainWindow : public QMainWindow {
   Place place() const;
   /// Opens a shoot file or a folder; shows what is wrong when it cannot.
   bool openPath(const QString& path);
+  /// What was dropped here, or given to the program: a shoot, footage, folders, profiles.
+  void takePaths(QStringList paths);
 
  protected:
   void closeEvent(QCloseEvent* event) override;

@@ -82,6 +82,23 @@ TEST_F(Way, WhatWasRenderedBeforeIsKnownWhenAShootIsOpened) {
   EXPECT_EQ(next(), "");
 }
 
+TEST_F(Way, WhatIsDroppedOrGivenIsTakenAsWhatItIs) {
+  open(false);
+  Profile given = limpet(320, 180);
+  const auto file = folder / "sent by mail.glenhaze.json";
+  createProfile(given, file, ExistingProfile::Refuse);
+  std::filesystem::create_directory(folder / "card");
+  testing::makeFilm(folder / "card" / "new.mp4", testing::smallFilm(2));
+  window->takePaths(
+      {QString::fromStdString(file.string()), QString::fromStdString((folder / "card").string())});
+  ASSERT_TRUE(eventually([&] { return !window->session().probing(); }));
+  EXPECT_EQ(window->session().plans().size(), 3U) << "the folder's clip is brought in";
+  ASSERT_EQ(window->session().profiles().size(), 1U);
+  EXPECT_EQ(window->session().profiles()[0].path.parent_path(), folder / "profiles") << "a copy of its own";
+  EXPECT_EQ(window->session().plans()[0].lens.kind, Coverage::Measured);
+  EXPECT_TRUE(std::filesystem::exists(file));
+}
+
 TEST_F(Way, StationsStandStill) {
   open(true);
   window->go(MainWindow::Bench);
