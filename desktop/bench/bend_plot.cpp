@@ -5,22 +5,21 @@
 #include <cmath>
 #include <vector>
 
+#include "core/lens/bend.h"
 #include "desktop/widgets/look.h"
 
 namespace glenhaze::desktop {
 
 namespace {
 
-// Displacement towards the straight picture along the diagonal, px; stops at the field's edge.
+// How far places lie farther out once they are straightened, px, from the centre to where the lens is judged.
 std::vector<QPointF> bendAcross(const Lens& lens) {
+  constexpr int kSteps = 60;
   std::vector<QPointF> curve;
-  const LensMap map(lens);
-  const double reach = std::hypot(lens.width, lens.height) / 2;
-  for (int i = 0; i <= 60; ++i) {
-    const double r = reach * i / 60, c = lens.width / (2 * reach), s = lens.height / (2 * reach);
-    const auto p = map.undistort({lens.cx + r * c, lens.cy + r * s});
-    if (!p) break;
-    curve.emplace_back(r, std::hypot(p->x - lens.cx, p->y - lens.cy) - r);
+  const Point centre{lens.cx, lens.cy}, out = bendOf(lens).at - centre;
+  for (int i = 0; i <= kSteps; ++i) {
+    const double share = static_cast<double>(i) / kSteps;
+    curve.emplace_back(share * length(out), bendAt(lens, centre + out * share));
   }
   return curve;
 }
@@ -73,9 +72,10 @@ void BendPlot::paintEvent(QPaintEvent*) {
   draw(before, QPen(look::kQuiet, 1.2, Qt::DashLine));
   draw(now, QPen(look::kText, 1.8));
   p.setPen(look::kQuiet);
-  p.drawText(
-      QRectF(rect()).adjusted(12, 5, -12, 0), static_cast<int>(Qt::AlignLeft | Qt::AlignTop),
-      tr("bend, px · corner %1").arg(withUnit(now.empty() ? 0 : now.back().y(), 0, QStringLiteral("px"))));
+  const Bend bend = bendOf(*now_);
+  const QString figure = withUnit(bend.value_px, 1, QStringLiteral("px"));
+  p.drawText(QRectF(rect()).adjusted(12, 5, -12, 0), static_cast<int>(Qt::AlignLeft | Qt::AlignTop),
+             bend.at_corner ? tr("bend, px · corner %1").arg(figure) : tr("bend, px · here %1").arg(figure));
   p.drawText(QRectF(rect()).adjusted(12, 0, -12, -3), static_cast<int>(Qt::AlignRight | Qt::AlignBottom),
              before.empty() ? tr("from the centre") : tr("from the centre · dashed: profile now"));
 }

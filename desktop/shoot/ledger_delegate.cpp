@@ -110,7 +110,7 @@ QString standingText(const ClipStatus& status) {
       QString why = QString::fromStdString(status.why);
       why.remove(QStringLiteral("Changed since: "));
       if (why.endsWith(QLatin1Char('.'))) why.chop(1);
-      return why.isEmpty() ? QObject::tr("out of date") : QObject::tr("out of date: %1").arg(why);
+      return why.isEmpty() ? QObject::tr("out of date") : QObject::tr("out of date\n%1").arg(why);
     }
     case ClipStatus::Kind::Blocked:
       return QObject::tr("name is taken");
@@ -216,8 +216,20 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
     paintGlyph(p, QRectF(state_area.left(), state_area.center().y() - 6, 12, 12), true);
     state_area.adjust(18, 0, 0, 0);
   }
-  p.setFont(textFont(12));
-  put(state_area, state, wrong ? kRust.lighter(112) : kQuiet, Qt::AlignLeft);
+  // The reason stands below: both are read whole.
+  const QColor ink = wrong ? kRust.lighter(112) : kQuiet;
+  const QString first = state.section(QLatin1Char('\n'), 0, 0), second = state.section(QLatin1Char('\n'), 1);
+  if (second.isEmpty()) {
+    p.setFont(textFont(12));
+    put(state_area, first, ink, Qt::AlignLeft);
+  } else {
+    const QRectF middle = state_area.adjusted(0, 5, 0, -5);
+    p.setFont(textFont(12));
+    put(QRectF(middle.left(), middle.top(), middle.width(), middle.height() / 2), first, ink, Qt::AlignLeft);
+    p.setFont(textFont(11));
+    put(QRectF(middle.left(), middle.center().y(), middle.width(), middle.height() / 2), second, ink,
+        Qt::AlignLeft);
+  }
   p.setPen(selected ? kThrift : kRaised);
   if (selected) {
     p.setBrush(Qt::NoBrush);
