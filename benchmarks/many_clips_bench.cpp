@@ -3,13 +3,65 @@
 // machine: QT_QPA_PLATFORM=offscreen build/bin/many_clips_bench SHOOT
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QLineEdit>
+#include <QListView>
+#include <QScrollBar>
 #include <QTest>
 #include <algorithm>
 #include <cstdio>
+#include <functional>
 
 #include "core/media/quiet.h"
 #include "desktop/main_window.h"
 #include "desktop/widgets/look.h"
+
+namespace {
+
+using namespace glenhaze::desktop;
+
+// The longest time in which the window does not answer while something is done and what follows from it.
+void stall(const char* what, const std::function<void()>& act, int settle_ms = 1500) {
+  qint64 longest = 0;
+  QElapsedTimer clock, turn;
+  clock.start();
+  turn.start();
+  act();
+  longest = turn.elapsed();
+  while (clock.elapsed() < settle_ms) {
+    turn.restart();
+    QCoreApplication::processEvents(QEventLoop::AllEvents, 1);
+    longest = std::max(longest, turn.elapsed());
+  }
+  std::printf("%-34s longest without an answer %4lld ms\n", what, static_cast<long long>(longest));
+}
+
+// What somebody does in such a shoot.
+void session(MainWindow& window) {
+  ShootPlace& shoot = window.shootPlace();
+  QListView* ledger = shoot.ledger();
+  auto* find = shoot.findChild<QLineEdit*>();
+  auto* bar = ledger->verticalScrollBar();
+  const auto count = static_cast<int>(window.session().plans().size());
+  stall("scroll to the end", [&] { bar->setValue(bar->maximum()); });
+  for (int i = 0; i < 3; ++i)
+    stall("scroll to another place", [&] { bar->setValue(bar->maximum() / 4 * i); });
+  stall("find clips, a letter", [&] { find->setText(QStringLiteral("7")); });
+  stall("find clips, four letters", [&] { find->setText(QStringLiteral("7777")); });
+  stall("find nothing any more", [&] { find->clear(); });
+  stall("choose all", [&] { ledger->selectAll(); });
+  stall("choose one", [&] { window.session().setCurrentClip(count / 2); });
+  stall("one setting changed", [&] {
+    window.session().edit(QStringLiteral("x"), [](glenhaze::Shoot& s) { s.clips[0].fill = 0.3; });
+  });
+  stall("undone", [&] { window.session().undoStack().undo(); });
+  stall("to Compare", [&] { window.go(MainWindow::Compare); });
+  stall("another clip in Compare", [&] { window.session().setCurrentClip(1); });
+  stall("to Bench", [&] { window.go(MainWindow::Bench); });
+  stall("to Run", [&] { window.go(MainWindow::Run); });
+  stall("back to Shoot", [&] { window.go(MainWindow::Shoot); });
+}
+
+}  // namespace
 
 int main(int argc, char** argv) {
   using namespace glenhaze::desktop;
@@ -43,6 +95,7 @@ int main(int argc, char** argv) {
     QCoreApplication::processEvents();
     std::printf("planned anew after one change: %lld ms\n", static_cast<long long>(clock.elapsed()));
   }
+  session(window);
   window.session().undoStack().setClean();
   return 0;
 }

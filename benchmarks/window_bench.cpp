@@ -36,7 +36,7 @@ void scrub(MainWindow& window, const char* name, const char* what, int step) {
     at = (at + step) % frames;
     QElapsedTimer clock;
     clock.start();
-    compare.goTo(at);
+    compare.state().goTo(at);
     while (!compare.answered() && clock.elapsed() < 5000)
       QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
     window.grab();  // the time to paint counts
