@@ -207,12 +207,13 @@ double beyondSeen(const std::vector<Bend>& bends, double level) {
 
 // Between levels that were seen in proportion, beyond them as at the last.
 Bend bendAt(const std::vector<Bend>& bends, double level) {
-  for (const Bend* end : {&bends.front(), &bends.back()})
-    if (end == &bends.front() ? level <= end->level : level >= end->level) {
-      Bend bend = *end;
-      if (std::abs(level - end->level) > kReach) bend.weight = 0;
-      return bend;
-    }
+  const bool below = level <= bends.front().level;
+  if (below || level >= bends.back().level) {
+    // Where all points are at one level, both ends are the same.
+    Bend bend = below ? bends.front() : bends.back();
+    if (std::abs(level - bend.level) > kReach) bend.weight = 0;
+    return bend;
+  }
   const auto b = std::find_if(bends.begin(), bends.end(), [&](const Bend& q) { return q.level > level; });
   const auto a = b - 1;
   const double t = (level - a->level) / (b->level - a->level);

@@ -20,21 +20,28 @@ namespace {
 class MotionWindow : public Window {
  protected:
   // A windy clip and a pan past uprights of one camera whose lens is known, or not.
-  void openWindy(bool with_pan = false, const sim::Scene& scene = sim::millScene(), bool with_lens = true) {
+  void openWindy(bool with_pan = false, const sim::Scene& scene = sim::millScene(), bool with_lens = true,
+                 const std::string& scene_name = "mill") {
     sim::CameraSetup setup = testing::smallCamera();
     setup.readout_s = 0.015;
     sim::FilmSettings film = testing::smallFilm(24);
     film.bit_rate = 0;
-    sim::writeFilm(folder / "windy.mp4", {setup, scene, testing::windy(0.8)}, film);
+    testing::rememberedFilm(folder / "windy.mp4", "windy window " + scene_name,
+                            [&](const std::filesystem::path& to) {
+                              sim::writeFilm(to, {setup, scene, testing::windy(0.8)}, film);
+                            });
     if (with_pan)
-      sim::writeFilm(folder / "pan.mp4",
-                     {setup, sim::uprightsScene(),
-                      [](double t) {
-                        sim::Pose p;
-                        p.ry = 14 * std::sin(4 * t) * testing::kDegree;
-                        return p;
-                      }},
-                     film);
+      testing::rememberedFilm(folder / "pan.mp4", "pan of the windy window",
+                              [&](const std::filesystem::path& to) {
+                                sim::writeFilm(to,
+                                               {setup, sim::uprightsScene(),
+                                                [](double t) {
+                                                  sim::Pose p;
+                                                  p.ry = 14 * std::sin(4 * t) * testing::kDegree;
+                                                  return p;
+                                                }},
+                                               film);
+                              });
     open(with_lens);
     window->session().setCurrentClip(clipNamed("windy.mp4"));
   }
@@ -228,7 +235,7 @@ TEST_F(MotionWindow, StrengthsPlaySideBySideAndOneIsTaken) {
 TEST_F(MotionWindow, WhatMovesOnItsOwnIsMappedAndMendedWhereAsked) {
   sim::Scene scene = sim::millScene();
   sim::addBox(scene, {-2.2F, -1.4F, 6.2F}, {0.2F, 0.6F, 6.6F}, sim::Material::Stone, {1, 1, 1}, {3, 0, 0});
-  openWindy(false, scene);
+  openWindy(false, scene, true, "with something that moves on its own");
   give([](Profile& p) { p.shutter = shutterPartByHand({0.015, ScanDirection::Down}); });
   window->go(MainWindow::Compare);
   ComparePlace& compare = window->comparePlace();

@@ -239,6 +239,31 @@ TEST(Curve, PointsOnTheModelGiveIt) {
   }
 }
 
+// Points of one brightness only: the curve has their noise there and the model's course beyond, on both
+// sides.
+TEST(Noise, OnePlaceGivesAWholeCurve) {
+  NoisePoint place;
+  place.level = 100;
+  place.variance = {4, 2, 2};
+  place.weight = {5000, 2000, 2000};
+  NoisePoint beside = place;
+  beside.level = 106.5;  // far enough not to be taken together
+  const std::vector<NoisePoint> one{place}, two{place, beside};
+  const NoiseCurve curve = curveThrough(one, 800), like = curveThrough(two, 800);
+  for (size_t c = 0; c < kNoiseChannels; ++c)
+    for (size_t i = 1; i < curve.level.size(); ++i) {
+      const double level = curve.level[i];
+      if (level > 24)
+        EXPECT_NEAR(curve.sigma[c][i], like.sigma[c][i], 0.05 * like.sigma[c][i]) << c << " at " << level;
+      // The farther from what was seen, the less sure.
+      const double now = curve.spread[c][i] / curve.sigma[c][i],
+                   before = curve.spread[c][i - 1] / curve.sigma[c][i - 1];
+      if (level > 24 && level <= 100) EXPECT_LE(now, before * 1.001) << c << " at " << level;
+      if (level > 104) EXPECT_GT(now, before) << c << " at " << level;
+    }
+  EXPECT_NEAR(curve.sigmaAt(0, 100), 2, 0.05);
+}
+
 // Against drawn samples (A. Foi, 2009, gives the closed form that is tried here).
 TEST(Clipped, MeanAndDeviationAreThoseOfSamplesThatWereCutOff) {
   std::mt19937 random(3);

@@ -1,5 +1,6 @@
 #include "tests/support/footage.h"
 
+#include "core/base/digest.h"
 #include "core/media/quiet.h"
 
 #include <unistd.h>
@@ -8,6 +9,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <stdexcept>
+#include <type_traits>
 
 namespace glenhaze::testing {
 namespace fs = std::filesystem;
@@ -77,12 +79,50 @@ sim::FilmSettings smallFilm(int64_t frames) {
   return settings;
 }
 
+namespace {
+
+// Everything in the two structures; a field that is added must be added here.
+std::string keyOf(const sim::FilmSettings& f, const sim::CameraSetup& c) {
+  static_assert(sizeof(sim::FilmSettings) == 256 && sizeof(sim::CameraSetup) == 232);
+  static_assert(std::is_trivially_copyable_v<sim::CameraSetup>);
+  std::string key = f.fps.text();
+  const auto add = [&key](const auto&... values) { ((key += "|" + std::to_string(values)), ...); };
+  add(f.frames, static_cast<int>(f.codec), f.bit_rate, f.sound, f.rotation, f.interlaced, f.keep_share,
+      f.iso.value_or(-1));
+  for (const int64_t dropped : f.dropped) add(dropped);
+  for (const std::string& text : {f.make, f.model, f.telemetry, f.creation_time, f.timecode})
+    key += "|" + text;
+  // What lies between fields may differ: then a film is made once more.
+  return key + "|" + std::string(reinterpret_cast<const char*>(&c), sizeof c);
+}
+
+}  // namespace
+
+fs::path rememberedFilm(const fs::path& path, const std::string& key,
+                        const std::function<void(const fs::path&)>& make) {
+  const char* folder_name = std::getenv("GLENHAZE_TEST_FILMS");
+  if (folder_name == nullptr) {
+    make(path);
+    return path;
+  }
+  const fs::path folder = folder_name;
+  const fs::path kept = folder / (digestOf(key).substr(0, 24) + path.extension().string());
+  if (!fs::exists(kept)) {
+    // Several tests may be at it at once: each makes its own, and the last one stays.
+    const fs::path growing = folder / (std::to_string(::getpid()) + "-" + kept.filename().string());
+    make(growing);
+    fs::rename(growing, kept);
+  }
+  fs::copy_file(kept, path);
+  return path;
+}
+
 fs::path makeFilm(const fs::path& path, const sim::FilmSettings& settings, const sim::CameraSetup& setup) {
   sim::CameraSetup camera = setup;
   camera.samples = 1;
   camera.fps = settings.fps.value();
-  sim::writeFilm(path, millCamera(camera), settings);
-  return path;
+  return rememberedFilm(path, "mill " + keyOf(settings, camera),
+                        [&](const fs::path& to) { sim::writeFilm(to, millCamera(camera), settings); });
 }
 
 fs::path makeWithFfmpeg(const fs::path& path, const std::string& arguments) {

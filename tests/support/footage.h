@@ -2,6 +2,7 @@
 // Footage whose truth is known, made once per test program, and a folder to put things in.
 
 #include <filesystem>
+#include <functional>
 #include <string>
 
 #include "core/frame/frame.h"
@@ -33,6 +34,12 @@ sim::SimCamera millCamera(const sim::CameraSetup& setup);
 sim::FilmSettings smallFilm(int64_t frames = 12);
 std::filesystem::path makeFilm(const std::filesystem::path& path, const sim::FilmSettings& settings,
                                const sim::CameraSetup& setup = smallCamera());
+
+/// A film that other tests make too: made once where GLENHAZE_TEST_FILMS names a folder, which is a new one
+/// for each run of all tests, and copied to `path`. `key`: like no other, and everything that the film
+/// depends on.
+std::filesystem::path rememberedFilm(const std::filesystem::path& path, const std::string& key,
+                                     const std::function<void(const std::filesystem::path&)>& make);
 
 /// What the ffmpeg program makes of `arguments` before the output's name; footage that our own code had no
 /// part in. Throws std::runtime_error when it fails.

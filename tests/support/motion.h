@@ -56,7 +56,9 @@ inline sim::CameraSetup filmLookingAbout(const std::filesystem::path& path) {
   setup.readout_s = 0.015;
   sim::FilmSettings film = smallFilm(36);
   film.bit_rate = 0;
-  sim::writeFilm(path, {setup, sim::millScene(), lookingAbout()}, film);
+  rememberedFilm(path, "looking about", [&](const std::filesystem::path& to) {
+    sim::writeFilm(to, {setup, sim::millScene(), lookingAbout()}, film);
+  });
   return setup;
 }
 
