@@ -23,10 +23,12 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/version.h"
+#include "core/profile/bundle.h"
 #include "core/profile/library.h"
 #include "desktop/background.h"
 #include "desktop/guide_window.h"
 #include "desktop/keys_sheet.h"
+#include "desktop/library_dialog.h"
 #include "desktop/noise_speeds.h"
 #include "desktop/output_form.h"
 #include "desktop/shoot/pick_dialog.h"
@@ -144,6 +146,11 @@ void MainWindow::buildMenus() {
   auto* profile = menuBar()->addMenu(tr("&Profile"));
   add(profile, tr("Put into profile"), QKeySequence(Qt::CTRL | Qt::Key_Return),
       [this] { bench_->putIntoProfile(); });
+  add(profile, tr("All &profiles…"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
+    auto* dialog = new LibraryDialog(session_, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->open();
+  });
   add(profile, tr("&Import OpenCV calibration…"), {}, [this] { importCalibration(); });
   add(profile, tr("&Export as OpenCV calibration…"), {}, [this] { exportCalibration(); });
   auto* go_menu = menuBar()->addMenu(tr("&Go"));
@@ -304,16 +311,11 @@ void MainWindow::dropEvent(QDropEvent* event) {
 
 void MainWindow::takePaths(QStringList paths) {
   const auto isProfile = [](const QString& path) {
-    return path.endsWith(QString::fromLatin1(kProfileEnding));
+    return path.endsWith(QString::fromLatin1(kProfileEnding)) ||
+           path.endsWith(QString::fromLatin1(kBundleEnding));
   };
   for (const QString& path : paths)
-    if (isProfile(path))
-      attempt([&] {
-        Profile profile = loadProfile(path.toStdString());
-        // Into the shoot's own, or the library.
-        profile.path.clear();
-        session_.putProfile(tr("Import a profile"), std::move(profile));
-      });
+    if (isProfile(path)) attempt([&] { session_.importProfiles(path.toStdString()); });
   paths.removeIf(isProfile);
   if (paths.isEmpty()) return;
   if (paths.size() == 1 && (paths[0].endsWith(QString::fromLatin1(kShootEnding)) ||

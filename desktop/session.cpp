@@ -11,6 +11,7 @@
 
 #include "core/base/error.h"
 #include "core/media/sequence.h"
+#include "core/profile/bundle.h"
 #include "core/profile/edit.h"
 #include "core/profile/library.h"
 #include "core/run/status.h"
@@ -188,6 +189,26 @@ void Session::putProfile(const QString& what, Profile profile) {
     if (p.path == profile.path) before = p;
   const fs::path folder = shoot_.path.empty() ? profileLibraryFolder() : shoot_.profileFolder();
   undo_.push(new ProfileEdit(*this, what, glenhaze::putProfile(before, profile, folder)));
+}
+
+void Session::replaceProfile(const QString& what, const Profile& profile) {
+  undo_.push(new ProfileEdit(*this, what, createProfile(profile, profile.path, ExistingProfile::Replace)));
+}
+
+QString Session::importProfiles(const fs::path& file) {
+  std::vector<Profile> profiles;
+  if (file.extension() == kBundleEnding)
+    profiles = readBundle(file);
+  else
+    profiles.push_back(loadProfile(file));
+  QStringList names;
+  for (Profile& profile : profiles) {
+    // Into the shoot's own, or the library.
+    profile.path.clear();
+    names << QString::fromStdString(profile.camera.name);
+    putProfile(tr("Import a profile"), std::move(profile));
+  }
+  return tr("Imported: %1").arg(names.join(QStringLiteral(", ")));
 }
 
 void Session::setShoot(Shoot shoot) {

@@ -62,6 +62,11 @@ class Session : public QObject {
   /// (or the library), as an edit that can be undone. Throws Error, and nothing has changed then.
   void putProfile(const QString& what, Profile profile);
 
+  /// The profile's file becomes exactly this one. Throws Error.
+  void replaceProfile(const QString& what, const Profile& profile);
+  /// Copies of a profile, or of all in a .zip, as edits that can be undone; says what came in. Throws Error.
+  QString importProfiles(const std::filesystem::path& file);
+
   /// The clip that Bench and Compare look at; −1: none.
   int currentClip() const { return current_; }
   void setCurrentClip(int index);

@@ -5,6 +5,7 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/json_text.h"
+#include "core/profile/history.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
@@ -24,6 +25,7 @@ ProfileChange write(Profile profile, const fs::path& file, std::optional<std::st
   const std::string text = profileToJson(profile);
   std::error_code code;
   if (file.has_parent_path()) fs::create_directories(file.parent_path(), code);
+  if (before) keepStep(file, *before, text);
   writeFileAtomically(file, text);
   profile.path = file;
   profile.kept_json = text;
