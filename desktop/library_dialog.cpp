@@ -123,7 +123,7 @@ QTableWidgetItem* cell(const QString& text) { return new QTableWidgetItem(text);
 
 LibraryDialog::LibraryDialog(Session& session, QWidget* parent) : QDialog(parent), session_(session) {
   setWindowTitle(tr("Profiles"));
-  resize(1060, 620);
+  resize(1080, 620);
   auto* layout = new QVBoxLayout(this);
   table_ = new QTableWidget(0, Columns);
   table_->setAccessibleName(tr("Profiles"));
@@ -134,7 +134,7 @@ LibraryDialog::LibraryDialog(Session& session, QWidget* parent) : QDialog(parent
   table_->setSelectionBehavior(QAbstractItemView::SelectRows);
   table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
   table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-  static constexpr std::array kWidths = {150, 220, 80, 80, 180, 100, 90, 70};
+  static constexpr std::array kWidths = {120, 230, 64, 70, 150, 100, 86, 66};
   for (int i = 0; i < static_cast<int>(kWidths.size()); ++i)
     table_->setColumnWidth(i, kWidths[static_cast<size_t>(i)]);
   table_->horizontalHeader()->setStretchLastSection(true);
