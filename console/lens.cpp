@@ -16,6 +16,7 @@
 #include "core/profile/edit.h"
 #include "core/profile/from_findings.h"
 #include "core/profile/profile.h"
+#include "core/profile/verdict.h"
 
 namespace glenhaze::console {
 
@@ -212,13 +213,14 @@ Answer lensChart(const MeasureRequest& r) {
   answer.json["coverage"] = finding.coverage;
   answer.json["model_reason"] = finding.model_reason;
   answer.json["warnings"] = finding.warnings;
+  answer.json["verdict"] = verdictOf(finding);
   answer.text = lensModelName(finding.lens.model) + ", " + number(finding.rms_px, 3) + " px RMS over " +
                 std::to_string(finding.views_used) + " views, " + number(finding.coverage * 100, 0) +
                 " % of the picture, bends by " + number(std::abs(finding.bend.value_px), 1) + " ± " +
                 number(finding.bend.uncertainty_px, 1) +
                 (finding.bend.at_corner ? " px at the corner\n  " : " px at 50° from the axis\n  ") +
-                finding.model_reason + "\n" + warningsText(finding.warnings) + "Written: " + r.target.file() +
-                "\n";
+                finding.model_reason + "\n" + verdictOf(finding) + "\n" + warningsText(finding.warnings) +
+                "Written: " + r.target.file() + "\n";
   return answer;
 }
 
@@ -292,10 +294,12 @@ Answer lensEdges(const MeasureRequest& r) {
   answer.json["focal_assumed"] = finding.focal_assumed;
   answer.json["coverage"] = finding.coverage;
   answer.json["warnings"] = finding.warnings;
+  answer.json["verdict"] = verdictOf(finding);
   answer.text = lensModelName(finding.lens.model) + ", straight to " + number(finding.after.rms, 2) +
                 " px RMS over " + std::to_string(finding.edges_used) + " edges (was " +
                 number(finding.before.rms, 1) + " px)\n  " + finding.model_reason + "\n" +
-                warningsText(finding.warnings) + "Written: " + r.target.file() + "\n";
+                verdictOf(finding) + "\n" + warningsText(finding.warnings) + "Written: " + r.target.file() +
+                "\n";
   return answer;
 }
 
@@ -365,6 +369,7 @@ Answer lensFootage(const MeasureRequest& r) {
   answer.json["why"] = f.why;
   answer.json["clips"] = each;
   answer.json["warnings"] = f.warnings;
+  answer.json["verdict"] = f.usable ? verdictOf(f) : "";
   answer.exit_code = f.usable ? kAllDone : kInputUnusable;
   if (!f.usable) {
     answer.text = f.why + "\n";

@@ -9,6 +9,7 @@
 #include "core/profile/edit.h"
 #include "core/profile/match.h"
 #include "core/profile/profile.h"
+#include "core/profile/verdict.h"
 #include "core/shutter/lamp.h"
 #include "core/shutter/pan.h"
 
@@ -42,11 +43,13 @@ Answer describe(const ShutterFinding& f, const std::string& method, const ClipIn
                  {"share_of_frame", f.share_of_frame},
                  {"frames", f.frames},
                  {"global", f.global},
-                 {"warnings", f.warnings}};
+                 {"warnings", f.warnings},
+                 {"verdict", verdictOf(f)}};
   answer.text = "Readout " + number(f.shutter.readout_s * 1000, 2) + " ± " +
                 number(f.uncertainty_s * 1000, 2) + " ms, " + scanDirectionName(f.shutter.direction) + ", " +
                 number(f.share_of_frame * 100, 0) + " % of the frame interval, from " +
                 std::to_string(f.frames) + " frames\n";
+  answer.text += verdictOf(f) + "\n";
   for (const std::string& warning : f.warnings) answer.text += "  " + warning + "\n";
   putInto(into, shutterPartFrom(f, method, clip.path.string(), 1 / clip.fps.value()), answer);
   return answer;

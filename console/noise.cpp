@@ -4,6 +4,7 @@
 #include "core/noise/iso_table.h"
 #include "core/noise/quality.h"
 #include "core/profile/edit.h"
+#include "core/profile/verdict.h"
 
 namespace glenhaze::console {
 
@@ -71,6 +72,7 @@ Answer measure(const NoiseRequest& r) {
   answer.json["frames"] = finding.frames;
   answer.json["share_used"] = finding.share_used;
   answer.json["warnings"] = finding.warnings;
+  answer.json["verdict"] = verdictOf(finding);
   answer.text = "level   sigma Y   Cb   Cr (8-bit code values)\n";
   for (size_t i = 0; i < finding.curve.level.size(); i += 8) {
     answer.text += number(finding.curve.level[i], 0);
@@ -78,6 +80,7 @@ Answer measure(const NoiseRequest& r) {
       answer.text += "   " + (sigma.empty() ? std::string("–") : number(sigma[i], 2));
     answer.text += "\n";
   }
+  answer.text += verdictOf(finding) + "\n";
   for (const std::string& warning : finding.warnings) answer.text += "  " + warning + "\n";
   if (!r.into.empty()) {
     changeNoise(r.into, clips.front(),

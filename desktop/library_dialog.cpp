@@ -34,7 +34,7 @@ namespace glenhaze::desktop {
 
 namespace {
 
-enum Column { Camera, Mode, Lens, Shutter, Noise, Steady, Finish, Used, Kept, Columns };
+constexpr int kProfileColumns = 9;
 
 const QString kNone = QStringLiteral("—");
 
@@ -125,7 +125,7 @@ LibraryDialog::LibraryDialog(Session& session, QWidget* parent) : QDialog(parent
   setWindowTitle(tr("Profiles"));
   resize(1080, 620);
   auto* layout = new QVBoxLayout(this);
-  table_ = new QTableWidget(0, Columns);
+  table_ = new QTableWidget(0, kProfileColumns);
   table_->setAccessibleName(tr("Profiles"));
   table_->setHorizontalHeaderLabels({tr("Camera"), tr("Mode"), tr("Lens"), tr("Shutter"), tr("Noise"),
                                      tr("Stabilization"), tr("Finish"), tr("Used by"), tr("Kept in")});
@@ -233,7 +233,7 @@ void LibraryDialog::fill() {
     const QString changed = QFileInfo(QString::fromStdString(p.path.string()))
                                 .lastModified()
                                 .toString(QStringLiteral("yyyy-MM-dd hh:mm"));
-    const std::array<QString, Columns> texts = {
+    const std::array<QString, kProfileColumns> texts = {
         QString::fromStdString(p.camera.name),
         QString::fromStdString(p.camera.describe()),
         lensText(p),
@@ -243,7 +243,7 @@ void LibraryDialog::fill() {
         finishText(p),
         uses == 1 ? tr("1 clip") : tr("%1 clips").arg(uses),
         (of_shoot ? tr("this shoot") : tr("your library")) + QStringLiteral(" · ") + changed};
-    for (int i = 0; i < Columns; ++i) table_->setItem(row, i, cell(texts[static_cast<size_t>(i)]));
+    for (int i = 0; i < kProfileColumns; ++i) table_->setItem(row, i, cell(texts[static_cast<size_t>(i)]));
     if (kept.contains(p.path))
       table_->selectionModel()->select(table_->model()->index(row, 0),
                                        QItemSelectionModel::Select | QItemSelectionModel::Rows);

@@ -37,7 +37,8 @@
 
 namespace glenhaze::desktop {
 
-MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+MainWindow::MainWindow(QWidget* parent)
+    : QMainWindow(parent), attendant_(session_, sessionBus(), [this] { return isActiveWindow(); }) {
   setAcceptDrops(true);
   setMinimumSize(1000, 600);
   auto* middle = new QWidget;

@@ -6,6 +6,7 @@
 
 #include "desktop/bench/bench_place.h"
 #include "desktop/compare/compare_place.h"
+#include "desktop/run/run_attendant.h"
 #include "desktop/run/run_place.h"
 #include "desktop/session.h"
 #include "desktop/shoot/shoot_place.h"
@@ -61,6 +62,7 @@ class MainWindow : public QMainWindow {
   void attempt(const std::function<void()>& action);
 
   Session session_;
+  RunAttendant attendant_;
   Spine* spine_ = nullptr;
   GuideWindow* guide_ = nullptr;
   QStackedWidget* places_ = nullptr;

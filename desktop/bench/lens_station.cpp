@@ -22,6 +22,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/profile/verdict.h"
 #include "desktop/bench/bend_plot.h"
 #include "desktop/bench/chart_window.h"
 #include "desktop/bench/lens_marks.h"
@@ -308,20 +309,33 @@ void LensStation::refresh() {
   warnings_->setText(warnings.join(QStringLiteral("<br>")));
   warnings_->setVisible(!warnings.isEmpty());
   QString hint = state_.trouble();
+  if (hint.isEmpty() && !state_.busy() && !state_.nudged()) hint = verdict();
   if (hint.isEmpty() && way == Way::Edges && state_.edges().empty())
     hint =
         tr("Drag along edges that are straight in the world: walls, railings, the horizon. Long ones near "
            "the border tell most.");
-  if (hint.isEmpty() && way == Way::Footage)
-    hint = state_.footage()
-               ? state_.comparison()
-               : tr("Take a clip that turns about where the camera stands, by 15° or more, past things "
-                    "with detail. What moves through the scene cannot be used.");
+  if (way == Way::Footage && state_.footage())
+    hint += (hint.isEmpty() ? QString() : QStringLiteral("\n")) + state_.comparison();
+  else if (hint.isEmpty() && way == Way::Footage)
+    hint =
+        tr("Take a clip that turns about where the camera stands, by 15° or more, past things "
+           "with detail. What moves through the scene cannot be used.");
   hint_->setText(hint);
   hint_->setStyleSheet(state_.trouble().isEmpty() ? QStringLiteral("color:#B4B5B3")
                                                   : QStringLiteral("color:#E3BF55"));
   fillValues();
   remakePicture();
+}
+
+// How good what was just measured is, and what would make it better.
+QString LensStation::verdict() const {
+  using Way = LensState::Way;
+  std::string text;
+  if (state_.way() == Way::Chart && state_.chart()) text = verdictOf(*state_.chart());
+  if (state_.way() == Way::Edges && state_.edgeFinding()) text = verdictOf(*state_.edgeFinding());
+  if (state_.way() == Way::Footage && state_.footage() && state_.footage()->usable)
+    text = verdictOf(*state_.footage());
+  return QString::fromStdString(text);
 }
 
 QString LensStation::readoutText(const FootageLens& footage) {

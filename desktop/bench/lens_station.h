@@ -46,6 +46,7 @@ class LensStation : public BenchStation {
   QWidget* buildFindings();
   void askFrame(int64_t frame);
   void refresh();
+  QString verdict() const;
   static QString readoutText(const FootageLens& footage);
   static QString bendText(const Bend& bend, bool bends);
   void fillValues();

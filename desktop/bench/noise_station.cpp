@@ -20,6 +20,7 @@
 
 #include "core/base/error.h"
 #include "core/noise/view.h"
+#include "core/profile/verdict.h"
 #include "core/treat/iso.h"
 #include "desktop/bench/noise_plot.h"
 #include "desktop/widgets/look.h"
@@ -259,7 +260,8 @@ void NoiseStation::refresh() {
     if (const auto& f = state_.finding())
       note += tr("<br>%1 frames · curve fits within %2")
                   .arg(f->frames)
-                  .arg(withUnit(f->residual * 100, 1, QStringLiteral("%")));
+                  .arg(withUnit(f->residual * 100, 1, QStringLiteral("%"))) +
+              QStringLiteral("<br>") + QString::fromStdString(verdictOf(*f));
     else
       note += tr("<br>in the profile now");
   }

@@ -15,6 +15,7 @@
 #include <cmath>
 
 #include "core/base/error.h"
+#include "core/profile/verdict.h"
 #include "desktop/bench/shutter_plot.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
@@ -255,7 +256,8 @@ void ShutterStation::showValue() {
       note += tr("<br>set by hand");
     else if (const auto& f = state_.finding())
       note +=
-          tr("<br>± %1, from %2 frames").arg(withUnit(f->uncertainty_s * 1000, 2, tr("ms"))).arg(f->frames);
+          tr("<br>± %1, from %2 frames").arg(withUnit(f->uncertainty_s * 1000, 2, tr("ms"))).arg(f->frames) +
+          QStringLiteral("<br>") + QString::fromStdString(verdictOf(*f));
     else
       note += tr("<br>in the profile now");
     if (const auto& before = state_.before(); before && (state_.byHand() || state_.finding()))

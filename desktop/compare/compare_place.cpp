@@ -119,6 +119,11 @@ CompareBar* ComparePlace::buildBar() {
       layStraightEdge({size.width() * 0.2, size.height() * 0.3}, {size.width() * 0.8, size.height() * 0.3});
     view_->update();
   });
+  connect(bar_, &CompareBar::alignedToggled, this, [this](bool on) {
+    preview_.setAligned(on);
+    shown_ = drafted_ = -1;
+    if (state_.hasClip()) preview_.request(state_.frame());
+  });
   connect(bar_, &CompareBar::lookChosen, this, [this](int look) {
     preview_.setOwnMotionWanted(look == CompareBar::OwnMotion);
     if (look == CompareBar::OwnMotion && !current_.own && state_.hasClip()) preview_.request(state_.frame());
@@ -461,6 +466,7 @@ std::vector<KeyLine> ComparePlace::keys() {
           {tr("N"), tr("what was removed")},
           {tr("L"), tr("lift the exposure for viewing")},
           {tr("E"), tr("straight edge")},
+          {tr("A"), tr("source and result aligned")},
           {tr("0, 1, 2, 4"), tr("fit; 100, 200, 400 % at the pointer")},
           {tr("Comma, full stop"), tr("a frame back, a frame on")},
           {tr("P"), tr("play the loop, stop it")},
@@ -510,6 +516,9 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
       break;
     case Qt::Key_L:
       bar_->nextLift();
+      break;
+    case Qt::Key_A:
+      bar_->toggleAligned();
       break;
     case Qt::Key_E:
       bar_->toggleEdge();

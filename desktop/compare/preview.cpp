@@ -48,7 +48,7 @@ Preview::~Preview() {
 void Preview::setClip(const ClipInfo& clip, const Correction& correction, const ReadOptions& reading) {
   const std::lock_guard lock(mutex_);
   forget();
-  job_ = Job{clip, correction, reading, job_ && job_->own_motion, generation_};
+  job_ = Job{clip, correction, reading, job_ && job_->own_motion, job_ && job_->aligned, generation_};
   wanted_.reset();
   loop_first_ = loop_last_ = 0;
 }
@@ -65,6 +65,14 @@ void Preview::setOwnMotionWanted(bool on) {
   if (!job_ || job_->own_motion == on) return;
   forget();
   job_->own_motion = on;
+  job_->generation = generation_;
+}
+
+void Preview::setAligned(bool on) {
+  const std::lock_guard lock(mutex_);
+  if (!job_ || job_->aligned == on) return;
+  forget();
+  job_->aligned = on;
   job_->generation = generation_;
 }
 
@@ -136,8 +144,10 @@ namespace {
 // The worker's own: a reader for what is shown at once, and the chain of stages of the clip it stands in.
 class Maker {
  public:
-  Maker(const ClipInfo& clip, const Correction& correction, const ReadOptions& options, bool own_motion)
+  Maker(const ClipInfo& clip, const Correction& correction, const ReadOptions& options, bool own_motion,
+        bool aligned)
       : reader_(clip, options),
+        aligned_(aligned),
         size_{clip.width, clip.height},
         geometry_(correction, size_),
         correction_(correction),
@@ -202,14 +212,22 @@ class Maker {
     result.index = staged.source.index;
     result.size = {geometry_.output().width, geometry_.output().height};
     result.source_frame = staged.source;
-    result.source = imageOf(staged.source);
+    result.source = imageOf(before(staged.source));
     result.corrected_frame = staged.corrected;
     const bool same = staged.corrected.planes[0].data == staged.source.planes[0].data;
-    result.corrected = same ? result.source : imageOf(result.corrected_frame);
+    result.corrected = same && !aligned_ ? result.source : imageOf(result.corrected_frame);
     return result;
   }
 
+  Frame before(const Frame& source) const {
+    if (!aligned_) return source;
+    const bool full = source.width == size_.width;
+    const Geometry& geometry = full ? geometry_ : *half_geometry_;
+    return geometry.movesPixels() ? correctFrame(source, geometry, source.format) : source;
+  }
+
   ClipReader reader_;
+  bool aligned_;
   PictureSize size_;
   Geometry geometry_;
   Correction correction_;
@@ -265,7 +283,7 @@ void Preview::work(const std::stop_token& stop) {
     }
     try {
       if (generation != job.generation) {
-        maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion);
+        maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion, job.aligned);
         generation = job.generation;
       }
       maker->goTo(index);

@@ -53,6 +53,9 @@ class Preview : public QObject {
   void setDrafts(bool on) { drafts_ = on; }
   /// Whether what moves on its own is measured although it is not taken back.
   void setOwnMotionWanted(bool on);
+  /// Whether the source is shown through the same lens, shutter and window as the corrected picture, so that
+  /// only noise removal and finish differ.
+  void setAligned(bool on);
   /// How many frames of the loop are there.
   int64_t loopFilled() const;
 
@@ -67,6 +70,7 @@ class Preview : public QObject {
     Correction correction;
     ReadOptions reading;
     bool own_motion = false;
+    bool aligned = false;
     int generation = 0;
   };
   void forget();

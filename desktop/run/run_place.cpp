@@ -1,5 +1,6 @@
 #include "desktop/run/run_place.h"
 
+#include <QDesktopServices>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -9,6 +10,7 @@
 #include <QPushButton>
 #include <QStyledItemDelegate>
 #include <QTableView>
+#include <QUrl>
 #include <QVBoxLayout>
 
 #include "core/base/error.h"
@@ -174,6 +176,10 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
   });
   report_ = button(tr("Save report…"), tr("What was rendered and what failed, as HTML or CSV"),
                    [this] { saveReport(); });
+  folder_ = button(tr("Open folder"), tr("Show the rendered clips in the file manager"), [this] {
+    QDesktopServices::openUrl(
+        QUrl::fromLocalFile(QString::fromStdString(session_.shoot().outputFolder().string())));
+  });
   button(tr("One film…"), tr("Join clips and stretches into one film, or write a cut list of them"), [this] {
     auto* dialog = new ReelDialog(session_, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
@@ -239,6 +245,8 @@ void RunPlace::refresh() {
   for (QPushButton* b : {up_, out_}) b->setVisible(running);
   retry_->setVisible(!running && batch && s.failed + s.cancelled > 0);
   report_->setVisible(batch != nullptr);
+  std::error_code code;
+  folder_->setVisible(!running && std::filesystem::is_directory(session_.shoot().outputFolder(), code));
   const std::filesystem::path folder = session_.shoot().outputFolder();
   const bool beside =
       !session_.shoot().path.empty() && folder.parent_path() == session_.shoot().path.parent_path();

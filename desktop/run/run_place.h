@@ -50,7 +50,7 @@ class RunPlace : public QWidget {
   QLabel *title_ = nullptr, *left_ = nullptr, *note_ = nullptr;
   QProgressBar* bar_ = nullptr;
   QPushButton *start_ = nullptr, *pause_ = nullptr, *stop_ = nullptr, *retry_ = nullptr, *out_ = nullptr,
-              *up_ = nullptr, *report_ = nullptr;
+              *up_ = nullptr, *report_ = nullptr, *folder_ = nullptr;
 };
 
 }  // namespace glenhaze::desktop

@@ -18,7 +18,9 @@ namespace glenhaze::desktop {
 
 namespace {
 
-enum Column { Clip, From, Length, Why, Columns };
+struct PickColumn {
+  enum { Clip, From, Length, Why, Count };
+};
 
 }  // namespace
 
@@ -50,16 +52,16 @@ PickDialog::PickDialog(Session& session, QWidget* parent) : QDialog(parent), ses
   head->addWidget(look_);
   head->addStretch();
   layout->addLayout(head);
-  table_ = new QTableWidget(0, Columns);
+  table_ = new QTableWidget(0, PickColumn::Count);
   table_->setAccessibleName(tr("Suggested stretches"));
   table_->setHorizontalHeaderLabels({tr("Clip"), tr("From"), tr("Length"), tr("Why")});
   table_->verticalHeader()->hide();
   table_->setShowGrid(false);
   table_->setSelectionBehavior(QAbstractItemView::SelectRows);
   table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-  table_->setColumnWidth(Clip, 250);
-  table_->setColumnWidth(From, 80);
-  table_->setColumnWidth(Length, 80);
+  table_->setColumnWidth(PickColumn::Clip, 250);
+  table_->setColumnWidth(PickColumn::From, 80);
+  table_->setColumnWidth(PickColumn::Length, 80);
   table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
   table_->horizontalHeader()->setStretchLastSection(true);
   hintWhileEmpty(*table_,
@@ -122,11 +124,12 @@ void PickDialog::present(std::vector<Suggestion> found) {
     const ClipInfo& info = session_.plans()[s.clip].info;
     auto* clip = new QTableWidgetItem(QString::fromStdString(info.path.stem().string()));
     clip->setCheckState(Qt::Checked);
-    table_->setItem(row, Clip, clip);
-    table_->setItem(row, From, new QTableWidgetItem(withUnit(info.frameTime(s.first), 1, tr("s"))));
-    table_->setItem(row, Length, new QTableWidgetItem(withUnit(secondsOf(s), 1, tr("s"))));
-    table_->setItem(row, Why, new QTableWidgetItem(QString::fromStdString(s.reason)));
-    for (const int column : {From, Length})
+    table_->setItem(row, PickColumn::Clip, clip);
+    table_->setItem(row, PickColumn::From,
+                    new QTableWidgetItem(withUnit(info.frameTime(s.first), 1, tr("s"))));
+    table_->setItem(row, PickColumn::Length, new QTableWidgetItem(withUnit(secondsOf(s), 1, tr("s"))));
+    table_->setItem(row, PickColumn::Why, new QTableWidgetItem(QString::fromStdString(s.reason)));
+    for (const int column : {PickColumn::From, PickColumn::Length})
       table_->item(row, column)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
   }
   // Taking them is next now.
@@ -141,7 +144,7 @@ void PickDialog::showTotal() {
   double seconds = 0;
   int count = 0;
   for (int row = 0; row < table_->rowCount(); ++row) {
-    if (table_->item(row, Clip)->checkState() != Qt::Checked) continue;
+    if (table_->item(row, PickColumn::Clip)->checkState() != Qt::Checked) continue;
     seconds += secondsOf(found_[static_cast<size_t>(row)]);
     ++count;
   }
@@ -155,7 +158,7 @@ void PickDialog::showTotal() {
 void PickDialog::take() {
   session_.edit(tr("Keep the good parts"), [&](Shoot& shoot) {
     for (int row = 0; row < table_->rowCount(); ++row) {
-      if (table_->item(row, Clip)->checkState() != Qt::Checked) continue;
+      if (table_->item(row, PickColumn::Clip)->checkState() != Qt::Checked) continue;
       const Suggestion& s = found_[static_cast<size_t>(row)];
       if (s.clip < shoot.clips.size()) keepStretch(shoot.clips[s.clip], {{s.first, s.last}, s.reason});
     }

@@ -234,6 +234,27 @@ TEST(Flicker, MainsBeatsAreEvenedOutRowByRow) {
   EXPECT_GT(testing::lumaPsnr(evened, truth), before + 8);
 }
 
+// A time lapse whose exposure jumps from still to still by chance; made by ffmpeg alone.
+TEST(Flicker, ATimeLapseThatJumpsIsEvened) {
+  const testing::ScratchFolder folder;
+  testing::makeWithFfmpeg(
+      folder / "tl_%03d.png",
+      "-f lavfi -i \"testsrc2=s=320x180:r=25:d=0.04,format=yuv420p,loop=-1:1,"
+      "geq=lum='clip((lum(X,Y)*0.6+40-16)*(1+0.06*sin(N*N*1.7))+16,16,235)':cb=128:cr=128\" "
+      "-frames:v 50");
+  const ClipInfo lapse = probe(folder / "tl_%03d.png");
+  ASSERT_EQ(lapse.kind, ClipKind::Sequence);
+  const FlickerPath path = measureFlicker(lapse);
+  std::vector<Frame> frames;
+  ClipReader reader(lapse);
+  while (auto frame = reader.next()) frames.push_back(cloneFrame(*frame));
+  ASSERT_EQ(frames.size(), 50U);
+  const double before = pulseOf(frames);
+  EXPECT_GT(before, 0.03);
+  for (Frame& f : frames) evenOut(f, path, 1);
+  EXPECT_LT(pulseOf(frames), 0.2 * before);
+}
+
 TEST(Flicker, SteadyFootageIsNotTouched) {
   const testing::ScratchFolder folder;
   sim::CameraSetup setup = testing::smallCamera();

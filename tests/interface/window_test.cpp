@@ -74,6 +74,28 @@ TEST_F(Window, CompareShowsSourceAndCorrected) {
   compare.layStraightEdge({40, 60}, {250, 60});
 }
 
+// Side by side the same thing stands at the same place: only what noise removal and finish did is left.
+TEST_F(Window, SourceAndResultAreAligned) {
+  open(true);
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  const auto apart = [&] {
+    const QImage a = compare.shown().source, b = compare.shown().corrected;
+    double sum = 0;
+    for (int y = 20; y < 160; ++y)
+      for (int x = 20; x < 300; ++x) sum += std::abs(qGreen(a.pixel(x, y)) - qGreen(b.pixel(x, y)));
+    return sum / (140 * 280);
+  };
+  EXPECT_GT(apart(), 4) << "the lens bends";
+  QTest::keyClick(&compare, Qt::Key_A);
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  EXPECT_LT(apart(), 1);
+  QTest::keyClick(&compare, Qt::Key_A);
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  EXPECT_GT(apart(), 4);
+}
+
 // A clip that nothing is measured for: one press, then render.
 TEST_F(Window, AClipThatNothingIsMeasuredForIsCleanedAndSteadiedAsItIs) {
   open(false);
