@@ -111,6 +111,8 @@ PictureSize parseSize(const std::string& text);
 /// For options that are numbers: the usual check of a range lets "nan" pass.
 /// Verbs of `shoot` that choose the good parts of clips, and hand them over.
 void addPicking(CLI::App& shoot, Session& session);
+/// Before and after, for showing others.
+void addShow(CLI::App& shoot, Session& session);
 
 CLI::Validator finiteRange(double low, double high);
 

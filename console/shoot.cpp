@@ -153,6 +153,7 @@ void addShoot(CLI::App& app, Session& session) {
   say->add_option("SHOOT", *file, "Shoot file")->required();
   say->callback([file, &session] { session.verb = [file] { return status(*file); }; });
   addPicking(*shoot, session);
+  addShow(*shoot, session);
 }
 
 }  // namespace glenhaze::console

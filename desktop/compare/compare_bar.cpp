@@ -34,12 +34,6 @@ CompareBar::CompareBar(QWidget* parent) : QWidget(parent), row_(new QHBoxLayout(
   edge_->setToolTip(tr("Lay a straight edge on the picture (E); it reads the bow of the edge under it"));
   connect(edge_, &QPushButton::toggled, this, &CompareBar::edgeToggled);
   row_->addWidget(edge_);
-  aligned_ = new QPushButton(tr("Aligned"));
-  aligned_->setCheckable(true);
-  aligned_->setToolTip(
-      tr("The source through the same lens, shutter and window (A), so that only noise and finish differ"));
-  connect(aligned_, &QPushButton::toggled, this, &CompareBar::alignedToggled);
-  row_->addWidget(aligned_);
   look_ = addChoice(
       tr("Channel"),
       {tr("All channels"), tr("Luma detail"), tr("Cb detail"), tr("Cr detail"), tr("Removed"),
@@ -103,7 +97,6 @@ int CompareBar::lift() const { return lift_->currentIndex(); }
 void CompareBar::setLift(int stops) { lift_->setCurrentIndex(stops); }
 void CompareBar::nextLift() { lift_->setCurrentIndex((lift_->currentIndex() + 1) % lift_->count()); }
 void CompareBar::setEdge(bool on) { edge_->setChecked(on); }
-void CompareBar::toggleAligned() { aligned_->toggle(); }
 void CompareBar::toggleEdge() { edge_->toggle(); }
 
 }  // namespace glenhaze::desktop

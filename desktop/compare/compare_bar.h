@@ -36,14 +36,12 @@ class CompareBar : public QWidget {
   void showZoom(double zoom);
   void setEdge(bool on);
   void toggleEdge();
-  void toggleAligned();
 
  Q_SIGNALS:
   void clipChosen(int clip);
   void wayChosen(int way);
   void zoomChosen(double zoom);
   void edgeToggled(bool on);
-  void alignedToggled(bool on);
   void lookChosen(int look);
   void liftChosen(int stops);
   void edited(const QString& what, const glenhaze::desktop::ClipEdit& edit);
@@ -54,7 +52,7 @@ class CompareBar : public QWidget {
   QComboBox* zoom_ = nullptr;
   QHBoxLayout* row_;
   QComboBox *clips_ = nullptr, *way_ = nullptr, *look_ = nullptr, *lift_ = nullptr;
-  QPushButton *edge_ = nullptr, *aligned_ = nullptr;
+  QPushButton* edge_ = nullptr;
   PartSwitches* parts_ = nullptr;
 };
 

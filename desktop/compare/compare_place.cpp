@@ -119,11 +119,6 @@ CompareBar* ComparePlace::buildBar() {
       layStraightEdge({size.width() * 0.2, size.height() * 0.3}, {size.width() * 0.8, size.height() * 0.3});
     view_->update();
   });
-  connect(bar_, &CompareBar::alignedToggled, this, [this](bool on) {
-    preview_.setAligned(on);
-    shown_ = drafted_ = -1;
-    if (state_.hasClip()) preview_.request(state_.frame());
-  });
   connect(bar_, &CompareBar::lookChosen, this, [this](int look) {
     preview_.setOwnMotionWanted(look == CompareBar::OwnMotion);
     if (look == CompareBar::OwnMotion && !current_.own && state_.hasClip()) preview_.request(state_.frame());
@@ -160,6 +155,11 @@ Transport* ComparePlace::buildTransport() {
   connect(transport_, &Transport::wholePressed, &state_, &CompareState::clearRange);
   connect(transport_, &Transport::keepPressed, &state_, &CompareState::keepStretch);
   connect(transport_, &Transport::overTimeToggled, this, &ComparePlace::setOverTime);
+  connect(transport_, &Transport::alignedToggled, this, [this](bool on) {
+    preview_.setAligned(on);
+    shown_ = drafted_ = -1;
+    if (state_.hasClip()) preview_.request(state_.frame());
+  });
   return transport_;
 }
 
@@ -518,7 +518,7 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
       bar_->nextLift();
       break;
     case Qt::Key_A:
-      bar_->toggleAligned();
+      transport_->toggleAligned();
       break;
     case Qt::Key_E:
       bar_->toggleEdge();

@@ -29,6 +29,12 @@ Transport::Transport(QWidget* parent) : QWidget(parent) {
   button(tr("Keep"),
          tr("Keep what lies between in and out as a stretch of its own (K); Shift+K: not any more"),
          [this] { Q_EMIT keepPressed(); });
+  aligned_ =
+      button(tr("Aligned"),
+             tr("The source through the same lens, shutter and window (A), so that only noise and finish "
+                "differ"),
+             [this] { Q_EMIT alignedToggled(aligned_->isChecked()); });
+  aligned_->setCheckable(true);
   over_time_ = button(tr("Over time"), tr("How the clip shakes, looks and sounds from moment to moment (T)"),
                       [this] { Q_EMIT overTimeToggled(over_time_->isChecked()); });
   over_time_->setCheckable(true);
@@ -50,6 +56,7 @@ void Transport::setRendered(std::optional<FrameRange> range) { slider_->setRende
 void Transport::setPlaying(bool playing) { play_->setText(playing ? tr("Stop") : tr("Play loop")); }
 void Transport::setText(const QString& text) { position_->setText(text); }
 void Transport::setOverTime(bool on) { over_time_->setChecked(on); }
+void Transport::toggleAligned() { aligned_->click(); }
 void Transport::toggleOverTime() { over_time_->click(); }
 void Transport::setReady(int64_t frames) {
   position_->setToolTip(tr("%1 frames are ready to play").arg(frames));

@@ -25,6 +25,7 @@ class Transport : public QWidget {
   void setReady(int64_t frames);
   void setOverTime(bool on);
   void toggleOverTime();
+  void toggleAligned();
 
  Q_SIGNALS:
   void moved(qint64 frame);
@@ -35,10 +36,11 @@ class Transport : public QWidget {
   void wholePressed();
   void keepPressed();
   void overTimeToggled(bool on);
+  void alignedToggled(bool on);
 
  private:
   PositionSlider* slider_ = nullptr;
-  QPushButton *play_ = nullptr, *over_time_ = nullptr;
+  QPushButton *play_ = nullptr, *over_time_ = nullptr, *aligned_ = nullptr;
   QLabel* position_ = nullptr;
 };
 

@@ -67,6 +67,7 @@ void HandOverMenu::fill(QMenu& menu, int clip) {
   menu.addAction(tr("Straightened plate to draw on…"), this, [=, this] { ask(clip, Kind::Plate); });
   menu.addAction(tr("Lay a drawing back onto the footage…"), this, [=, this] { ask(clip, Kind::Overlay); });
   menu.addAction(tr("Camera path…"), this, [=, this] { askPath(clip); });
+  menu.addAction(tr("Before and after…"), this, [=, this] { askShow(clip); });
   if (work_.busy())
     menu.addAction(tr("Stop what is being written"), this, [this] {
       work_.stop();
@@ -142,6 +143,50 @@ void HandOverMenu::askPath(int clip) {
       QFileDialog::getSaveFileName(window_, tr("Camera path"), QString::fromStdString(name.string()),
                                    tr("Turning cameras, glTF 2.0 (*.gltf);;Table (*.csv)"));
   if (!to.isEmpty()) writePath(clip, to.toStdString());
+}
+
+void HandOverMenu::askShow(int clip) {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
+  const auto name = session_.shoot().outputFolder() / (plan.info.path.stem().string() + "-before-after.mp4");
+  QDialog dialog(window_);
+  dialog.setWindowTitle(tr("Before and after"));
+  auto* form = new QFormLayout(&dialog);
+  auto* kind = new QComboBox;
+  kind->addItems({tr("a line that goes to and fro"), tr("both whole, side by side"),
+                  tr("a circle that travels, twice as large")});
+  form->addRow(tr("Shown by"), kind);
+  auto* before = new QLineEdit(tr("before"));
+  auto* after = new QLineEdit(tr("after"));
+  form->addRow(tr("Caption of the source"), before);
+  form->addRow(tr("Caption of the result"), after);
+  auto* to = new FileField(QString::fromStdString(name.string()),
+                           tr("Films and stills (*.mp4 *.mov *.mkv *.png *.jpg *.tif)"), true);
+  to->setToolTip(tr(
+      "The ending decides: .mp4, .mov or .mkv for a film, .png, .jpg or .tif for the frame in the middle"));
+  form->addRow(tr("Write to"), to);
+  auto* over = new QCheckBox(tr("replace what has this name"));
+  form->addRow({}, over);
+  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+  for (QAbstractButton* button : buttons->buttons()) button->setIcon({});
+  buttons->button(QDialogButtonBox::Ok)->setText(tr("Make it"));
+  form->addRow(buttons);
+  connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+  connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+  if (dialog.exec() != QDialog::Accepted) return;
+  show(clip, {to->path(), static_cast<ShowKind>(kind->currentIndex()), before->text().toStdString(),
+              after->text().toStdString(), over->isChecked()});
+}
+
+void HandOverMenu::show(int clip, const ShowRequest& request) {
+  const ClipPlan plan = outputsOf(session_.plans()[static_cast<size_t>(clip)]).front();
+  doing_ = tr("Making before and after");
+  Q_EMIT said(doing_ + QStringLiteral("…"));
+  work_.run([this, plan, request, store = session_.store()](const Progress& progress) -> Background::Finish {
+    const ShowResult made = makeShow(plan, request, *store, progress);
+    return [this, made] {
+      Q_EMIT said(tr("Written: %1").arg(QString::fromStdString(made.path.filename().string())));
+    };
+  });
 }
 
 void HandOverMenu::writePath(int clip, const std::filesystem::path& to) {

@@ -6,6 +6,7 @@
 #include <memory>
 
 #include "core/run/hand_over.h"
+#include "core/run/show.h"
 #include "desktop/background.h"
 #include "desktop/session.h"
 
@@ -33,6 +34,8 @@ class HandOverMenu : public QObject {
   void layBackOnto(int clip, const Choice& choice);
   /// As glTF, or as a table by the ending .csv; as filmed and as steadied.
   void writePath(int clip, const std::filesystem::path& to);
+  /// Before and after in one film or still.
+  void show(int clip, const ShowRequest& request);
   bool busy() const { return work_.busy(); }
 
  Q_SIGNALS:
@@ -43,6 +46,7 @@ class HandOverMenu : public QObject {
   enum class Kind { Plate, Overlay };
   void ask(int clip, Kind kind);
   void askPath(int clip);
+  void askShow(int clip);
   // The clip is never written over.
   Choice ofClip(int clip, Choice choice) const;
   void begin(int clip, const Choice& choice, const QString& doing,

@@ -74,6 +74,13 @@ TEST_F(PickingConsole, StretchesAreKeptJoinedAndHandedOver) {
   EXPECT_FALSE(std::filesystem::exists(folder / "rendered" / "b_1.mkv"));
   EXPECT_EQ(run({"run", file, "--clip", "none.mp4"}).exit_code, 2);
 
+  // Before and after, of its first stretch.
+  const auto shown =
+      run({"shoot", "show", file, "a.mp4", "--kind", "circle", "--out", folder / "show.mp4", "--json"});
+  ASSERT_EQ(shown.exit_code, 0) << shown.err;
+  EXPECT_EQ(json::parse(shown.out)["frames"], 15);
+  EXPECT_EQ(probe(folder / "show.mp4").frames, 15);
+
   EXPECT_EQ(run({"shoot", "keep", file, "a.mp4", "--clear"}).exit_code, 0);
   EXPECT_TRUE(loadShoot(file).clips[0].stretches.empty());
 }

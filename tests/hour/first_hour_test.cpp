@@ -103,16 +103,20 @@ TEST_F(FirstHour, FromAnEmptyWindowToFilmsThatAreUpToDate) {
   EXPECT_EQ(next(), "Name the camera of 3 clips");
   keepPicture("2-brought-in");
 
-  QTimer::singleShot(300, &window, [&] {
+  // The dialog has an event loop of its own: whoever answers it waits until it is there.
+  QTimer answer;
+  answer.setInterval(100);
+  QObject::connect(&answer, &QTimer::timeout, &window, [&] {
     QWidget* dialog = QApplication::activeModalWidget();
-    ASSERT_NE(dialog, nullptr);
+    auto* camera = dialog != nullptr ? named<QComboBox>(*dialog, QStringLiteral("Camera")) : nullptr;
+    if (camera == nullptr) return;
+    answer.stop();
     EXPECT_TRUE(room.contains(dialog->frameGeometry()));
-    auto* camera = named<QComboBox>(*dialog, QStringLiteral("Camera"));
-    ASSERT_NE(camera, nullptr);
     QTest::keyClicks(camera->lineEdit(), QStringLiteral("Sandpiper 2"));
     keepPicture("3-named");
     QTest::mouseClick(buttonSaying(*dialog, QStringLiteral("Keep these answers")), Qt::LeftButton);
   });
+  answer.start();
   pressNext();
   ASSERT_TRUE(known());
   EXPECT_EQ(next(), "Measure the lens of Sandpiper 2");

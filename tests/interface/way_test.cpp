@@ -362,6 +362,11 @@ TEST_F(Way, APlateIsHandedOverAndADrawingLaidBack) {
   ASSERT_TRUE(eventually([&] { return !menu.busy(); }));
   EXPECT_NE(readFile(folder / "handed" / "path.gltf").find("\"steadied\""), std::string::npos);
   window->session().undoStack().undo();
+  // Before and after, for somebody else.
+  menu.show(0, {folder / "handed" / "show.mkv", ShowKind::Beside, "before", "after"});
+  ASSERT_TRUE(eventually([&] { return !menu.busy(); }));
+  EXPECT_EQ(probe(folder / "handed" / "show.mkv").frames, 8)
+      << window->shootPlace().summary()->text().toStdString();
   // A name that is taken is refused in words.
   menu.layBackOnto(0, choice);
   ASSERT_TRUE(eventually([&] { return !menu.busy(); }));

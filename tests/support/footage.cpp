@@ -113,7 +113,7 @@ fs::path rememberedFilm(const fs::path& path, const std::string& key,
     make(growing);
     fs::rename(growing, kept);
   }
-  fs::copy_file(kept, path);
+  fs::copy_file(kept, path, fs::copy_options::overwrite_existing);
   return path;
 }
 
