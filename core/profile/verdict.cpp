@@ -22,7 +22,7 @@ std::string px(double value) { return fixedText(value, value < 10 ? 1 : 0) + " p
 // `more`: what evidence is called, beginning a sentence.
 std::string cornerVerdict(const Bend& bend, double width, const std::string& uncovered,
                           const std::string& more) {
-  const std::string where = bend.at_corner ? "at the corner" : "50° from the axis";
+  const std::string where = bend.at_corner ? "at the corner" : "at 50° from the axis";
   const std::string add = uncovered.empty() ? ""
                                             : " " + more + " in " +
                                                   (uncovered == "any corner" ? "the corners" : uncovered) +
