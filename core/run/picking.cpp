@@ -11,10 +11,6 @@ namespace {
 constexpr const char* kTimeline = "timeline";
 constexpr const char* kTimelineVersion = "1";  // raised when the same clip would be measured otherwise
 
-FileId idOf(const ClipPlan& plan, FactStore& store) {
-  return plan.facts.id.exists() ? plan.facts.id : store.identify(plan.info.path);
-}
-
 // Of what shakes, what is left by steadying: about a tenth at default settings, see docs/accuracy.md.
 double shakeLeft(const ClipPlan& plan) {
   constexpr double kSteadied = 0.12;
@@ -24,15 +20,12 @@ double shakeLeft(const ClipPlan& plan) {
 
 }  // namespace
 
-std::optional<ClipTimeline> knownTimeline(const ClipPlan& plan, FactStore& store) {
-  const auto text = store.find(idOf(plan, store), kTimeline, kTimelineVersion);
-  return text ? timelineFromText(*text) : std::nullopt;
-}
-
 ClipTimeline timelineOf(const ClipPlan& plan, FactStore& store, const Progress& progress) {
-  if (auto known = knownTimeline(plan, store)) return std::move(*known);
+  const FileId id = plan.facts.id.exists() ? plan.facts.id : store.identify(plan.info.path);
+  if (const auto text = store.find(id, kTimeline, kTimelineVersion))
+    if (auto known = timelineFromText(*text)) return std::move(*known);
   ClipTimeline timeline = measureTimeline(plan.info, progress);
-  store.put(idOf(plan, store), kTimeline, kTimelineVersion, timelineToText(timeline));
+  store.put(id, kTimeline, kTimelineVersion, timelineToText(timeline));
   return timeline;
 }
 

@@ -10,9 +10,8 @@
 
 namespace glenhaze {
 
-/// What the store knows of a clip's moments; empty where nobody has looked yet.
-std::optional<ClipTimeline> knownTimeline(const ClipPlan& plan, FactStore& store);
-/// The same, looked at where it has to be. Throws Error(Unreadable), Error(Cancelled).
+/// A clip's moments: what the store knows of them, else looked at now. Throws Error(Unreadable),
+/// Error(Cancelled).
 ClipTimeline timelineOf(const ClipPlan& plan, FactStore& store, const Progress& progress = {});
 
 /// For all films that a run would render; `clip` of a suggestion: among `plans`. Clips that cannot be looked

@@ -161,13 +161,8 @@ class Mixer {
 
 class Joiner {
  public:
-  Joiner(std::vector<ClipPlan> parts, CutList list, const ReelRequest& request, FactStore& store,
-         const Progress& progress)
-      : parts_(std::move(parts)),
-        list_(std::move(list)),
-        request_(request),
-        store_(store),
-        progress_(progress) {}
+  Joiner(std::vector<ClipPlan> parts, CutList list, FactStore& store, const Progress& progress)
+      : parts_(std::move(parts)), list_(std::move(list)), store_(store), progress_(progress) {}
 
   // Facts first: what is in the pictures decides what the file would be.
   std::string fingerprint() {
@@ -277,7 +272,6 @@ class Joiner {
 
   std::vector<ClipPlan> parts_;
   CutList list_;
-  const ReelRequest& request_;
   FactStore& store_;
   const Progress& progress_;
   std::deque<Frame> tail_;  // of the part before, not handed on yet
@@ -324,7 +318,11 @@ ReelResult makeReel(std::span<const ClipPlan> plans, const ReelRequest& request,
   OutputPlace place = parts.front().job.place;
   place.path = fs::absolute(request.output).lexically_normal();
   if (place.guard) requireNoSource(*place.guard, place.path);
-  Joiner joiner(std::move(parts), list, request, store, progress);
+  for (const ClipPlan& plan : parts)
+    if (plan.job.place.path == place.path)
+      throw Error(ErrorKind::BadRequest, "The joined film has the name of a part's own output",
+                  place.path.string(), "", "Choose another name");
+  Joiner joiner(std::move(parts), list, store, progress);
   const std::string fingerprint = joiner.fingerprint();
   RunRecord record(place.path.parent_path());
   const Standing standing = record.standingOf(place.path, fingerprint);

@@ -6,6 +6,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/base/error.h"
+#include "core/base/parallel.h"
 #include "core/frame/caption.h"
 #include "core/frame/turn.h"
 #include "core/media/sound.h"
@@ -51,10 +52,12 @@ template <typename T, typename Choose>
 void compose(Frame& out, int plane, const Choose& choose) {
   Plane& to = out.planes[static_cast<size_t>(plane)];
   const int sx = plane == 0 ? 0 : out.format.shiftX(), sy = plane == 0 ? 0 : out.format.shiftY();
-  for (int y = 0; y < to.height; ++y)
-    for (int x = 0; x < to.width; ++x)
-      to.row<T>(y)[x] =
-          static_cast<T>(std::lround(choose(x, y, (x + 0.5) * (1 << sx), (y + 0.5) * (1 << sy), plane)));
+  parallelBlocks(to.height, 16, [&](int first, int last) {
+    for (int y = first; y < last; ++y)
+      for (int x = 0; x < to.width; ++x)
+        to.row<T>(y)[x] =
+            static_cast<T>(std::lround(choose(x, y, (x + 0.5) * (1 << sx), (y + 0.5) * (1 << sy), plane)));
+  });
 }
 
 template <typename Choose>
@@ -234,12 +237,16 @@ class Shower {
     return frame;
   }
 
-  void caption(Frame& frame, double seconds) const {
-    const int px = std::clamp(frame.height / 30, 8, 200);
-    const Caption left(request_.before, px), right(request_.after, px);
-    const auto places = captionPlaces(request_.kind, frame.width, frame.height, seconds, left, right);
-    if (!request_.before.empty()) left.draw(frame, places[0].first, places[0].second);
-    if (!request_.after.empty()) right.draw(frame, places[1].first, places[1].second);
+  void caption(Frame& frame, double seconds) {
+    // All frames are of one size: they are drawn once.
+    if (captions_.empty()) {
+      const int px = std::clamp(frame.height / 30, 8, 200);
+      for (const std::string& text : {request_.before, request_.after}) captions_.emplace_back(text, px);
+    }
+    const auto places =
+        captionPlaces(request_.kind, frame.width, frame.height, seconds, captions_[0], captions_[1]);
+    if (!request_.before.empty()) captions_[0].draw(frame, places[0].first, places[0].second);
+    if (!request_.after.empty()) captions_[1].draw(frame, places[1].first, places[1].second);
   }
 
   std::unique_ptr<ClipWriter> openWriter(const OutputPlace& place, const Frame& first) const {
@@ -251,7 +258,8 @@ class Shower {
     info.frames = range_.count();
     info.format = plan_.info.format;
     std::optional<MadeSound> sound;
-    if (!target_.still && !plan_.info.sound.empty() && plan_.decision.treatment.sound != Sound::None) {
+    const Sound wanted = plan_.decision.treatment.sound;
+    if (!target_.still && !plan_.info.sound.empty() && wanted != Sound::None && wanted != Sound::Silent) {
       MadeSound made;
       const auto reader = std::make_shared<SoundReader>(plan_.info, made.sample_rate, made.channels);
       reader->seek(std::llround(plan_.info.frameTime(range_.first) * made.sample_rate));
@@ -270,6 +278,7 @@ class Shower {
   FrameRange range_;
   ClipReader reader_;
   Chain plain_;
+  std::vector<Caption> captions_;
   int64_t made_ = 0;
 };
 
@@ -294,6 +303,9 @@ ShowResult makeShow(const ClipPlan& plan, const ShowRequest& request, FactStore&
     throw Error(ErrorKind::BadRequest, "There is nothing to show", ready.info.path.string(), ready.refusal,
                 "");
   const Target target = targetOf(request.output, ready.job.encode);
+  if (!target.still && ready.info.variable_rate)
+    throw Error(ErrorKind::BadRequest, "This clip cannot be shown as a film", ready.info.path.string(),
+                "its frame rate varies, and its sound would not be in step", "Make a still of it");
   std::vector<std::string> notes;
   ready.job.correction =
       correctionOf(ready.decision.treatment, prepare(ready, store, notes, partOf(progress, 0.1, 0.3)));

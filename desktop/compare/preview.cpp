@@ -48,7 +48,7 @@ Preview::~Preview() {
 void Preview::setClip(const ClipInfo& clip, const Correction& correction, const ReadOptions& reading) {
   const std::lock_guard lock(mutex_);
   forget();
-  job_ = Job{clip, correction, reading, job_ && job_->own_motion, job_ && job_->aligned, generation_};
+  job_ = Job{clip, correction, reading, job_ && job_->own_motion, generation_};
   wanted_.reset();
   loop_first_ = loop_last_ = 0;
 }
@@ -70,10 +70,10 @@ void Preview::setOwnMotionWanted(bool on) {
 
 void Preview::setAligned(bool on) {
   const std::lock_guard lock(mutex_);
-  if (!job_ || job_->aligned == on) return;
+  if (aligned_ == on) return;
+  aligned_ = on;
   forget();
-  job_->aligned = on;
-  job_->generation = generation_;
+  if (job_) job_->generation = generation_;
 }
 
 // What was made so far is of another job.
@@ -263,7 +263,7 @@ void Preview::work(const std::stop_token& stop) {
   while (!stop.stop_requested()) {
     Job job;
     int64_t index = 0;
-    bool asked = false;
+    bool asked = false, aligned = false;
     Progress progress;
     {
       std::unique_lock lock(mutex_);
@@ -273,6 +273,7 @@ void Preview::work(const std::stop_token& stop) {
       if (stop.stop_requested()) return;
       if (!job_) continue;
       job = *job_;
+      aligned = aligned_;
       asked = wanted_.has_value();
       index = asked ? *wanted_ : nextAhead().value_or(0);
       wanted_.reset();
@@ -283,7 +284,7 @@ void Preview::work(const std::stop_token& stop) {
     }
     try {
       if (generation != job.generation) {
-        maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion, job.aligned);
+        maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion, aligned);
         generation = job.generation;
       }
       maker->goTo(index);

@@ -70,7 +70,6 @@ class Preview : public QObject {
     Correction correction;
     ReadOptions reading;
     bool own_motion = false;
-    bool aligned = false;
     int generation = 0;
   };
   void forget();
@@ -86,6 +85,7 @@ class Preview : public QObject {
   std::condition_variable_any wake_;
   std::optional<Job> job_;
   std::optional<int64_t> wanted_;
+  bool aligned_ = false;
   int64_t last_asked_ = 0;
   std::chrono::steady_clock::time_point asked_at_;
   int64_t loop_first_ = 0, loop_last_ = 0;

@@ -91,6 +91,12 @@ TEST_F(Window, SourceAndResultAreAligned) {
   QTest::keyClick(&compare, Qt::Key_A);
   ASSERT_TRUE(eventually([&] { return compare.settled(); }));
   EXPECT_LT(apart(), 1);
+  // It stays so by way of a clip that cannot be shown.
+  window->session().setCurrentClip(1);
+  QTest::qWait(50);
+  window->session().setCurrentClip(0);
+  ASSERT_TRUE(eventually([&] { return compare.settled(); }));
+  EXPECT_LT(apart(), 1);
   QTest::keyClick(&compare, Qt::Key_A);
   ASSERT_TRUE(eventually([&] { return compare.settled(); }));
   EXPECT_GT(apart(), 4);

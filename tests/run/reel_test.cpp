@@ -4,8 +4,8 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
-#include <numbers>
 #include <nlohmann/json.hpp>
+#include <numbers>
 
 #include "core/base/error.h"
 #include "core/base/files.h"
@@ -199,6 +199,7 @@ TEST_F(Reel, WhatCannotStandInOneFileIsSaid) {
   add("c.mkv", 1, 441, "-r 30");
   EXPECT_NE(why("x.mkv", 0).find("frame rates"), std::string::npos);
   shoot.clips[2].render = false;
+  EXPECT_NE(why("out/a.mkv", 0).find("own output"), std::string::npos);
   EXPECT_EQ(why("z.mkv", 0.2), "");
   // A thousandth of the rate is none that matters.
   add("d.mkv", 1, 441, "-r 25025/1000");
