@@ -22,7 +22,7 @@ using nlohmann::json;
 
 struct ApplyRequest {
   std::vector<std::string> profiles, clips, only, settings;
-  std::string out, size, codec, quality = "standard", sound = "keep", match, report;
+  std::string out, size, shape = "fill", place, codec, quality = "standard", sound = "keep", match, report;
   double fill = 100;
   int iso = 0;
   bool overwrite = false, deinterlace = false, hold_damage = false, by_itself = false;
@@ -74,6 +74,16 @@ PictureSize parseSize(const std::string& text) {
     throw Error(ErrorKind::BadRequest, "The size is not usable", text, "",
                 "Write it as 1920x1080, from 16 to 16384 px each way");
   return size;
+}
+
+Point outputPlace(const std::string& text) {
+  const size_t comma = text.find(',');
+  const auto x = parseNumber(text.substr(0, comma)),
+             y = parseNumber(comma == std::string::npos ? "" : text.substr(comma + 1));
+  if (!x || !y || std::abs(*x) > 1 || std::abs(*y) > 1)
+    throw Error(ErrorKind::BadRequest, "The place is not usable", text, "",
+                "Write it as X,Y, each from -1 (left or top) to 1 (right or bottom)");
+  return {*x, *y};
 }
 
 CLI::Validator knownParts() {
@@ -176,6 +186,10 @@ OutputSettings outputOf(const ApplyRequest& request) {
                                                       : Quality::Standard;
   if (const auto sound = soundFromName(request.sound)) output.encode.sound = *sound;
   if (!request.size.empty()) output.size = parseSize(request.size);
+  output.shape = request.shape == "bars"     ? OutputShape::Bars
+                 : request.shape == "pixels" ? OutputShape::Pixels
+                                             : OutputShape::Fill;
+  if (!request.place.empty()) output.place = outputPlace(request.place);
   output.fill = request.fill / 100;
   if (!request.only.empty()) setParts(output, request.only);
   for (const std::string& setting : request.settings) applySetting(setting, output);
@@ -353,6 +367,11 @@ void addApply(CLI::App& app, Session& session) {
       ->take_last();
   verb->add_option("--fill", r->fill, "0: whole picture, 100: filled frame")->check(finiteRange(0, 100));
   verb->add_option("--size", r->size, "Output size, as 1920x1080");
+  verb->add_option("--shape", r->shape,
+                   "Of clips of another shape than --size: fill (cut off), bars, or pixels (one for one)")
+      ->check(CLI::IsMember({"fill", "bars", "pixels"}));
+  verb->add_option("--place", r->place,
+                   "X,Y from -1 to 1: what is kept of them, or where they lie between bars; 0,0: the middle");
   verb->add_option(
           "--codec", r->codec,
           "h264, h265, prores, ffv1, png, tiff or jpeg; unless given h264, and stills stay what they are")

@@ -1,8 +1,12 @@
 #include "desktop/guide_window.h"
 
+#include <QAbstractTextDocumentLayout>
 #include <QCoreApplication>
 #include <QFileInfo>
 #include <QImage>
+#include <QRegularExpression>
+#include <QScrollBar>
+#include <QTextBlock>
 #include <QTextBrowser>
 #include <QVBoxLayout>
 
@@ -39,6 +43,7 @@ GuideWindow::GuideWindow(QWidget* parent) : QDialog(parent) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   auto* page = new GuidePage;
+  page_ = page;
   page->setAccessibleName(tr("Guide"));
   page->setFrameShape(QFrame::NoFrame);
   page->document()->setDocumentMargin(24);
@@ -49,6 +54,21 @@ GuideWindow::GuideWindow(QWidget* parent) : QDialog(parent) {
   else
     page->setSource(QUrl::fromLocalFile(guide), QTextDocument::MarkdownResource);
   column->addWidget(page);
+}
+
+bool GuideWindow::goTo(const QString& topic) {
+  const QTextDocument& guide = *page_->document();
+  for (QTextBlock block = guide.begin(); block.isValid(); block = block.next()) {
+    if (block.blockFormat().headingLevel() == 0) continue;
+    QString name = block.text();
+    name.remove(QRegularExpression(QStringLiteral("^\\d+\\.\\s*")));
+    if (name != topic) continue;
+    page_->setTextCursor(QTextCursor(block));
+    const double top = guide.documentLayout()->blockBoundingRect(block).top();
+    page_->verticalScrollBar()->setValue(static_cast<int>(top));
+    return true;
+  }
+  return false;
 }
 
 }  // namespace glenhaze::desktop

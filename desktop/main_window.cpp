@@ -85,6 +85,8 @@ MainWindow::MainWindow(QWidget* parent)
     box->open();
   });
   buildMenus();
+  connect(bench_, &BenchPlace::stationChanged, this, &MainWindow::followSteps);
+  followSteps();
   const QSettings settings;
   takePictureBudget();
   session_.setOutputDefaults(
@@ -136,12 +138,8 @@ void MainWindow::buildMenus() {
   shoot->addSeparator();
   add(shoot, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
   auto* edit = menuBar()->addMenu(tr("&Edit"));
-  QAction* undo = session_.undoStack().createUndoAction(this, tr("&Undo"));
-  undo->setShortcut(QKeySequence::Undo);
-  QAction* redo = session_.undoStack().createRedoAction(this, tr("&Redo"));
-  redo->setShortcut(QKeySequence::Redo);
-  edit->addAction(undo);
-  edit->addAction(redo);
+  edit->addAction(undo_.undoAction());
+  edit->addAction(undo_.redoAction());
   edit->addSeparator();
   add(edit, tr("&Preferences…"), QKeySequence::Preferences, [this] { preferences(); });
   auto* profile = menuBar()->addMenu(tr("&Profile"));
@@ -176,6 +174,7 @@ void MainWindow::buildMenus() {
 void MainWindow::go(Place place) {
   places_->setCurrentIndex(place);
   spine_->setCurrent(place);
+  followSteps();
   if (place == Shoot) shoot_->ledger()->setFocus();
   if (place == Compare) compare_->setFocus();
 }
@@ -379,7 +378,7 @@ QString MainWindow::effectOf(const OutputSettings& output) const {
     ++clips;
     bytes += static_cast<double>(estimatedBytes(plan));
     if (first.empty()) first = plan.job.place.path.filename().string();
-    larger += output.size.width > plan.info.width ? 1 : 0;
+    larger += deliveryOf(output, {plan.info.width, plan.info.height}).picture.width > plan.info.width ? 1 : 0;
   }
   QString text = clips == 1 ? tr("1 clip, about %1.").arg(bytesText(bytes))
                             : tr("%1 clips, about %2.").arg(clips).arg(bytesText(bytes));
@@ -393,6 +392,19 @@ void MainWindow::showGuide() {
   if (!guide_) guide_ = new GuideWindow(this);
   guide_->show();
   guide_->raise();
+}
+
+void MainWindow::showGuideAt(const QString& topic) {
+  showGuide();
+  guide_->goTo(topic);
+}
+
+// On the bench its marks are taken back first, then what is in the shoot and its profiles.
+void MainWindow::followSteps() {
+  std::vector<QUndoStack*> stacks{&session_.undoStack()};
+  if (place() == Bench)
+    if (QUndoStack* own = bench_->steps()) stacks.insert(stacks.begin(), own);
+  undo_.setStacks(stacks);
 }
 
 void MainWindow::openDemonstration() {

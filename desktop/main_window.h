@@ -10,6 +10,7 @@
 #include "desktop/run/run_place.h"
 #include "desktop/session.h"
 #include "desktop/shoot/shoot_place.h"
+#include "desktop/undo_trail.h"
 
 class QStackedWidget;
 
@@ -35,6 +36,9 @@ class MainWindow : public QMainWindow {
   bool openPath(const QString& path);
   /// What was dropped here, or given to the program: a shoot, footage, folders, profiles.
   void takePaths(QStringList paths);
+  /// Opens the guide at the chapter of this name.
+  Q_INVOKABLE void showGuideAt(const QString& topic);
+  UndoTrail& undoTrail() { return undo_; }
 
  protected:
   void closeEvent(QCloseEvent* event) override;
@@ -52,6 +56,7 @@ class MainWindow : public QMainWindow {
   void remember(const QString& path);
   QString effectOf(const OutputSettings& output) const;
   void showGuide();
+  void followSteps();
   void openDemonstration();
   void outputSettings();
   void preferences();
@@ -62,6 +67,7 @@ class MainWindow : public QMainWindow {
   void attempt(const std::function<void()>& action);
 
   Session session_;
+  UndoTrail undo_;
   RunAttendant attendant_;
   Spine* spine_ = nullptr;
   GuideWindow* guide_ = nullptr;

@@ -10,6 +10,7 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSpinBox>
+#include <array>
 
 namespace glenhaze::desktop {
 
@@ -38,6 +39,21 @@ OutputSettings settingsFor(int use, OutputSettings s) {
       s.size = {1280, 720};
   }
   return s;
+}
+
+// The middle first, then around it.
+constexpr std::array<Point, 5> kPlaces = {Point{0, 0}, {0, -1}, {0, 1}, {-1, 0}, {1, 0}};
+
+QStringList placeNames() {
+  return {OutputForm::tr("the middle"), OutputForm::tr("the top"), OutputForm::tr("the bottom"),
+          OutputForm::tr("the left"), OutputForm::tr("the right")};
+}
+
+// −1 for a place between these, as the console can say.
+int placeIndex(const Point& place) {
+  for (size_t i = 0; i < kPlaces.size(); ++i)
+    if (kPlaces[i].x == place.x && kPlaces[i].y == place.y) return static_cast<int>(i);
+  return -1;
 }
 
 }  // namespace
@@ -94,6 +110,12 @@ OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(par
   width_ = number(tr("Width"), 16384, now.size.width, {}, {});
   height_ = number(tr("Height"), 16384, now.size.height, {}, {});
   for (auto* spin : {width_, height_}) spin->setSpecialValueText(tr("as filmed"));
+  shape_ = choice(tr("Another shape"),
+                  {tr("fill it, cut off the rest"), tr("all of it, with bars"), tr("pixel for pixel")},
+                  static_cast<int>(now.shape));
+  shape_->setToolTip(tr("How a clip comes into an output that is wider or narrower than it"));
+  place_ = choice(tr("Keep of it"), placeNames(), placeIndex(now.place));
+  place_->setToolTip(tr("Which part is kept where some is cut off, or where it lies between bars"));
   const QString percent = QStringLiteral("\u2009%");
   fill_ = number(tr("Fill the frame"), 100, static_cast<int>(now.fill * 100 + 0.5), percent,
                  tr("0: the whole picture with blank corners; 100: no blank corners"));
@@ -122,7 +144,7 @@ void OutputForm::sayEffect(const std::function<QString(const OutputSettings&)>& 
                                 : QStringLiteral("▲ ") + QString::fromStdString(fault) + QLatin1Char('.'));
   };
   connect(name_, &QLineEdit::textChanged, said, say);
-  for (QComboBox* box : {codec_, quality_, sound_, stills_})
+  for (QComboBox* box : {codec_, quality_, sound_, stills_, shape_, place_})
     connect(box, &QComboBox::currentIndexChanged, said, say);
   for (QSpinBox* spin : {width_, height_, fill_, amount_}) connect(spin, &QSpinBox::valueChanged, said, say);
   connect(rate_, &QDoubleSpinBox::valueChanged, said, say);
@@ -163,6 +185,8 @@ OutputSettings OutputForm::settings() const {
       rate_->value() > 0 ? std::optional<int64_t>(static_cast<int64_t>(rate_->value() * 1e6)) : std::nullopt;
   o.size = width_->value() > 0 && height_->value() > 0 ? PictureSize{width_->value(), height_->value()}
                                                        : PictureSize{};
+  o.shape = static_cast<OutputShape>(shape_->currentIndex());
+  if (place_->currentIndex() >= 0) o.place = kPlaces[static_cast<size_t>(place_->currentIndex())];
   o.fill = fill_->value() / 100.0;
   o.lens_amount = amount_->value() / 100.0;
   return o;

@@ -31,7 +31,8 @@ class OutputForm : public QWidget {
   std::filesystem::path folder_before_;
   QFormLayout* form_ = nullptr;
   QLineEdit *folder_ = nullptr, *name_ = nullptr;
-  QComboBox *use_ = nullptr, *codec_ = nullptr, *stills_ = nullptr, *quality_ = nullptr, *sound_ = nullptr;
+  QComboBox *use_ = nullptr, *codec_ = nullptr, *stills_ = nullptr, *quality_ = nullptr, *sound_ = nullptr,
+            *shape_ = nullptr, *place_ = nullptr;
   QDoubleSpinBox* rate_ = nullptr;
   QSpinBox *width_ = nullptr, *height_ = nullptr, *fill_ = nullptr, *amount_ = nullptr;
 };

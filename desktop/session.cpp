@@ -234,14 +234,14 @@ void Session::probeMissing() {
   paths.insert(paths.end(), shoot_.references.begin(), shoot_.references.end());
   watch_.setFiles(paths);
   for (const fs::path& path : paths) {
-    if (facts_.contains(path)) continue;
-    facts_[path] = nullptr;
+    if (facts_.contains(path.native())) continue;
+    facts_[path.native()] = nullptr;
     ++probing_;
     QtConcurrent::run(&probes_, [path, store = store_] {
       return knownFacts(path, *store);
     }).then(this, [this, generation, path](const ClipFacts& facts) {
       if (generation != generation_) return;
-      facts_[path] = std::make_shared<ClipFacts>(facts);
+      facts_[path.native()] = std::make_shared<ClipFacts>(facts);
       --probing_;
       // Many files come in at once: they are planned together, a few times a second, and at the end.
       if (probing_ == 0) {
@@ -255,7 +255,7 @@ void Session::probeMissing() {
 }
 
 std::shared_ptr<const ClipInfo> Session::infoOf(const fs::path& path) const {
-  const auto at = facts_.find(path);
+  const auto at = facts_.find(path.native());
   if (at == facts_.end() || !at->second) return nullptr;
   return {at->second, &at->second->info};
 }
@@ -287,17 +287,16 @@ void Session::answer(int clip, const CameraAnswer& answer, AnswerFor whom) {
 }
 
 void Session::replan() {
-  std::vector<ClipFacts> facts;
+  KnownFacts facts;
   facts.reserve(shoot_.clips.size());
   for (const ShootClip& clip : shoot_.clips) {
-    const auto known = facts_.find(clip.path);
-    facts.push_back(known != facts_.end() && known->second ? *known->second : ClipFacts{});
-    facts.back().info.path = clip.path;
+    const auto known = facts_.find(clip.path.native());
+    facts.push_back(known != facts_.end() ? known->second : nullptr);
   }
   replan_soon_.stop();
   QElapsedTimer clock;
   clock.start();
-  plans_ = std::make_shared<const std::vector<ClipPlan>>(planShoot(shoot_, facts, profiles_));
+  plans_ = std::make_shared<const PlanList>(*plans_, shoot_, facts, profiles_);
   standings_.follow(plans_, store_);
   Q_EMIT changed();
   // While many files come in, planning and painting them takes at most a fifth of the time.
@@ -372,7 +371,7 @@ void Session::takeRunItems() {
     return std::ranges::find(kOrder, state) - kOrder.begin();
   };
   for (size_t i = 0; i < run_items_.size(); ++i) {
-    const auto [at, fresh] = run_index_.try_emplace(run_items_[i].plan->info.path, i);
+    const auto [at, fresh] = run_index_.try_emplace(run_items_[i].plan->info.path.native(), i);
     if (!fresh && urgency(run_items_[i].state) < urgency(run_items_[at->second].state)) at->second = i;
   }
   Q_EMIT runChanged();
@@ -382,7 +381,7 @@ void Session::takeRunItems() {
 void Session::takeAnswers() {
   bool any = false;
   for (const RunItem& item : run_items_) {
-    const auto at = facts_.find(item.plan->info.path);
+    const auto at = facts_.find(item.plan->info.path.native());
     if (at == facts_.end() || !at->second || item.plan->facts.id != at->second->id) continue;
     const ClipFacts& found = item.plan->facts;
     if (found.noise.size() == at->second->noise.size() &&
@@ -395,7 +394,7 @@ void Session::takeAnswers() {
 }
 
 const RunItem* Session::runItemOf(const fs::path& clip) const {
-  const auto at = run_index_.find(clip);
+  const auto at = run_index_.find(clip.native());
   return at == run_index_.end() ? nullptr : &run_items_[at->second];
 }
 

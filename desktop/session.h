@@ -10,8 +10,9 @@
 #include <QUndoStack>
 #include <atomic>
 #include <functional>
-#include <map>
 #include <memory>
+#include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "core/clip/fact_store.h"
@@ -32,7 +33,7 @@ class Session : public QObject {
 
   const Shoot& shoot() const { return shoot_; }
   const std::vector<Profile>& profiles() const { return profiles_; }
-  const std::vector<ClipPlan>& plans() const { return *plans_; }
+  const PlanList& plans() const { return *plans_; }
   /// What a clip or reference shot of the shoot is; null until it has been looked at.
   std::shared_ptr<const ClipInfo> infoOf(const std::filesystem::path& path) const;
   /// Profile files that could not be read, in words.
@@ -125,9 +126,10 @@ class Session : public QObject {
 
   Shoot shoot_;
   std::vector<Profile> profiles_;
-  std::shared_ptr<const std::vector<ClipPlan>> plans_ = std::make_shared<std::vector<ClipPlan>>();
+  std::shared_ptr<const PlanList> plans_ = std::make_shared<PlanList>();
   QStringList profile_problems_;
-  std::map<std::filesystem::path, std::shared_ptr<const ClipFacts>> facts_;
+  // By their names as bytes: comparing paths part by part takes long where there are very many.
+  std::unordered_map<std::string, std::shared_ptr<const ClipFacts>> facts_;
   std::shared_ptr<FactStore> store_ = std::make_shared<FactStore>();
   AnswerBook answers_;
   QUndoStack undo_;
@@ -141,7 +143,7 @@ class Session : public QObject {
   std::stop_source run_stop_;
   bool running_ = false;
   std::vector<RunItem> run_items_;
-  std::map<std::filesystem::path, size_t> run_index_;
+  std::unordered_map<std::string, size_t> run_index_;
   QTimer run_update_;  // joins what the run says to at most ten updates a second
   std::shared_ptr<std::atomic<bool>> run_said_ = std::make_shared<std::atomic<bool>>(false);
   MotionStore motion_;

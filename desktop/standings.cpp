@@ -8,8 +8,7 @@ namespace {
 
 constexpr int kSoon_ms = 150;  // several changes often come at once
 
-std::vector<ClipStatus> statusOfAll(const std::vector<ClipPlan>& plans, FactStore& store,
-                                    const Progress& progress) {
+std::vector<ClipStatus> statusOfAll(const PlanList& plans, FactStore& store, const Progress& progress) {
   std::map<std::filesystem::path, std::unique_ptr<RunRecord>> records;
   std::vector<ClipStatus> all;
   all.reserve(plans.size());
@@ -40,7 +39,7 @@ Standings::Standings(QObject* parent) : QObject(parent) {
   connect(&soon_, &QTimer::timeout, this, &Standings::look);
 }
 
-void Standings::follow(std::shared_ptr<const std::vector<ClipPlan>> plans, std::shared_ptr<FactStore> store) {
+void Standings::follow(std::shared_ptr<const PlanList> plans, std::shared_ptr<FactStore> store) {
   if (plans_ && plans_->size() != plans->size()) known_.clear();
   plans_ = std::move(plans);
   store_ = std::move(store);

@@ -17,7 +17,7 @@ class Standings : public QObject {
   explicit Standings(QObject* parent = nullptr);
 
   /// Of these clips, found out in the background; what was known of others is forgotten.
-  void follow(std::shared_ptr<const std::vector<ClipPlan>> plans, std::shared_ptr<FactStore> store);
+  void follow(std::shared_ptr<const PlanList> plans, std::shared_ptr<FactStore> store);
   /// Again, of the same clips.
   void lookAgain() { soon_.start(); }
 
@@ -34,7 +34,7 @@ class Standings : public QObject {
   void look();
   QTimer soon_;
   Background looking_;
-  std::shared_ptr<const std::vector<ClipPlan>> plans_;
+  std::shared_ptr<const PlanList> plans_;
   std::shared_ptr<FactStore> store_;
   std::vector<ClipStatus> known_;
 };

@@ -2,7 +2,10 @@
 // Simple colour: exposure, warmth and tint in linear light, contrast about middle grey, black and white,
 // colour against grey, and a table. Works on R′G′B′ of any matrix and range.
 
+#include <array>
 #include <memory>
+#include <string>
+#include <vector>
 
 #include "core/finish/settings.h"
 #include "core/frame/frame.h"
@@ -10,12 +13,21 @@
 
 namespace glenhaze {
 
-/// A look from a .cube file, one- or three-dimensional, the latter by tetrahedra (OpenColorIO). Safe from
-/// several threads.
+/// Log curves with their primaries that can be taken out, by the names that OpenColorIO has built in.
+const std::vector<std::string>& logCurves();
+/// Throws Error(BadRequest), naming what is known, for a name that is neither empty nor one of these.
+void requireLogCurve(const std::string& name);
+
+/// A table from R′G′B′ to R′G′B′ (OpenColorIO). Safe from several threads.
 class LookTable {
  public:
-  /// Throws Error(Unreadable) naming the file.
+  /// A look from a .cube file, one- or three-dimensional, the latter by tetrahedra. Throws Error(Unreadable)
+  /// naming the file.
   explicit LookTable(const std::filesystem::path& file);
+  /// From a camera's log picture to one for a screen of ITU-R BT.709: to the light of the scene as
+  /// ACES2065-1 (SMPTE ST 2065-1), and from there by the ACES output transform for video, which lets bright
+  /// lights roll off. Throws Error(BadRequest) for a name that is not known.
+  static LookTable ofLogCurve(const std::string& name);
   ~LookTable();
   LookTable(LookTable&&) noexcept;
   LookTable& operator=(LookTable&&) noexcept;
@@ -23,6 +35,7 @@ class LookTable {
   void apply(float* rgb, int pixels) const;
 
  private:
+  LookTable();
   struct State;
   std::unique_ptr<State> state_;
 };
@@ -30,9 +43,12 @@ class LookTable {
 /// One clip's colour. Immutable; safe from several threads.
 class Grade {
  public:
-  /// `look`: of the settings' file; null for none.
+  /// `look`: of the settings' file, `log`: of its log curve; null for none.
   Grade(const FinishSettings& settings, const ColourTags& tags, int height,
-        std::shared_ptr<const LookTable> look = {});
+        std::shared_ptr<const LookTable> look = {}, std::shared_ptr<const LookTable> log = {});
+
+  /// The tags of a picture after it: without its log curve it is one of BT.709.
+  static ColourTags tagsAfter(const FinishSettings& settings, ColourTags tags);
 
   /// Rows of Y′, Cb, Cr in 8-bit codes, in place.
   void apply(float* y, float* cb, float* cr, int count) const;
@@ -43,13 +59,15 @@ class Grade {
   using Table = std::array<float, kSteps + 1>;
   static void look(const Table& table, float* v, int count);
   void applyLook(float* r, float* g, float* b, int count) const;
+  void takeLogOut(float* r, float* g, float* b, int count) const;
+  float saturationAt(float luma) const;
 
   LumaWeights weights_;
   PrimaryCodes codes_;
   float black_, range_, chroma_range_;
-  float saturation_;
+  float saturation_, dark_, bright_;
   std::array<Table, 3> tables_;
-  std::shared_ptr<const LookTable> look_;
+  std::shared_ptr<const LookTable> look_, log_;
 };
 
 }  // namespace glenhaze

@@ -204,6 +204,18 @@ class Band {
 
 Finisher::Finisher(const Crispness& edges, const FinishSettings& colour) : edges_(edges), colour_(colour) {
   if (!colour.lut.empty()) look_ = std::make_shared<LookTable>(colour.lut);
+  if (!colour.log_curve.empty()) log_ = std::make_shared<LookTable>(LookTable::ofLogCurve(colour.log_curve));
+}
+
+std::shared_ptr<const Grade> Finisher::gradeOf(const Frame& frame) const {
+  if (!colour_.setsColour()) return nullptr;
+  const std::scoped_lock lock(kept_->mutex);
+  if (!kept_->grade || !(kept_->tags == frame.colour) || kept_->height != frame.height) {
+    kept_->grade = std::make_shared<Grade>(colour_, frame.colour, frame.height, look_, log_);
+    kept_->tags = frame.colour;
+    kept_->height = frame.height;
+  }
+  return kept_->grade;
 }
 
 bool Finisher::changes(const Frame& frame) const {
@@ -222,13 +234,13 @@ Frame Finisher::finish(const Frame& frame, PixelFormat format) const {
   out.format = format;
   out.format.chroma = frame.format.chroma;
   out.planes = makeFrame(frame.width, frame.height, out.format).planes;
-  std::optional<Grade> grade;
-  if (colour_.setsColour()) grade.emplace(colour_, frame.colour, frame.height, look_);
+  const std::shared_ptr<const Grade> grade = gradeOf(frame);
+  out.colour = Grade::tagsAfter(colour_, frame.colour);
   const FineNoise noise = fineNoiseOf(frame);
   const Target target{out, format.bit_depth <= 8, static_cast<uint32_t>(std::max<int64_t>(0, frame.index))};
   parallelBlocks(frame.height, kBand, [&](int first, int last) {
     CrispBand edges(edges_, frame, noise);
-    Band(frame, grade ? &*grade : nullptr, target).finish(edges, first, last);
+    Band(frame, grade.get(), target).finish(edges, first, last);
   });
   return out;
 }

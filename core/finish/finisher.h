@@ -2,6 +2,7 @@
 // The last stage of the chain: edges, then colour, on the picture as it will be delivered.
 
 #include <memory>
+#include <mutex>
 #include <optional>
 
 #include "core/finish/colour.h"
@@ -15,7 +16,7 @@ namespace glenhaze {
 class Finisher {
  public:
   /// Nothing is done where there is neither edges nor colour to be finished. Throws Error(Unreadable) for the
-  /// look's file.
+  /// look's file, Error(BadRequest) for a log curve that is not known.
   Finisher(const Crispness& edges, const FinishSettings& colour);
 
   bool changes(const Frame& frame) const;
@@ -28,7 +29,16 @@ class Finisher {
  private:
   Crispness edges_;
   FinishSettings colour_;
-  std::shared_ptr<const LookTable> look_;
+  std::shared_ptr<const Grade> gradeOf(const Frame& frame) const;
+  std::shared_ptr<const LookTable> look_, log_;
+  // The tables of a grade take longer than a row: they are kept while frames stay alike.
+  struct KeptGrade {
+    std::mutex mutex;
+    ColourTags tags;
+    int height = 0;
+    std::shared_ptr<const Grade> grade;
+  };
+  std::shared_ptr<KeptGrade> kept_ = std::make_shared<KeptGrade>();
 };
 
 }  // namespace glenhaze

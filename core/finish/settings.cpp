@@ -6,6 +6,7 @@
 #include "core/base/error.h"
 #include "core/base/json_text.h"
 #include "core/base/numbers.h"
+#include "core/finish/colour.h"
 
 namespace glenhaze {
 
@@ -27,6 +28,8 @@ constexpr std::array kKeys{keyOf<&FinishSettings::crisp>("crisp", 0, 3),
                            keyOf<&FinishSettings::black>("black", -0.2, 0.5),
                            keyOf<&FinishSettings::white>("white", 0.5, 1.2),
                            keyOf<&FinishSettings::saturation>("saturation", 0, 3),
+                           keyOf<&FinishSettings::colour_dark>("colour_dark", 0, 2),
+                           keyOf<&FinishSettings::colour_bright>("colour_bright", 0, 2),
                            keyOf<&FinishSettings::warmth>("warmth", -2, 2),
                            keyOf<&FinishSettings::tint>("tint", -1, 1)};
 
@@ -47,6 +50,11 @@ void setByName(FinishSettings& settings, const std::string& key, const std::stri
     settings.lut = pathFromText(value);
     return;
   }
+  if (key == "log_curve") {
+    requireLogCurve(value);
+    settings.log_curve = value;
+    return;
+  }
   for (const FinishKey& known : kKeys) {
     if (key != known.name) continue;
     const auto number = parseNumber(value);
@@ -56,7 +64,7 @@ void setByName(FinishSettings& settings, const std::string& key, const std::stri
     known.set(settings, *number);
     return;
   }
-  std::string names = "Known: lut";
+  std::string names = "Known: log_curve, lut";
   for (const FinishKey& known : kKeys) names += std::string(", ") + known.name;
   throw Error(ErrorKind::BadRequest, "There is no setting of this name", "finish." + key, "", names);
 }
@@ -64,6 +72,7 @@ void setByName(FinishSettings& settings, const std::string& key, const std::stri
 std::string finishToText(const FinishSettings& s) {
   json out;
   for (const FinishKey& key : kKeys) out[key.name] = key.get(s);
+  out["log_curve"] = s.log_curve;
   out["lut"] = pathToText(s.lut);
   return jsonText(out);
 }
@@ -74,6 +83,7 @@ FinishSettings finishFromText(const std::string& text) {
   for (const FinishKey& key : kKeys)
     if (const auto at = in.find(key.name); at != in.end() && at->is_number())
       key.set(s, std::clamp(at->get<double>(), key.low, key.high));
+  s.log_curve = in.value("log_curve", "");
   s.lut = pathFromText(in.value("lut", ""));
   return s;
 }

@@ -12,15 +12,19 @@ namespace glenhaze {
 struct FinishSettings {
   /// 1: gives back what enlarging takes of fine detail; 0: nothing; beyond 1: to taste.
   double crisp = 1;
-  double calm = 1;            ///< share of the camera's own measured over-sharpening that is taken back
-  double halo = 6;            ///< how far crispness may pass beyond what is beside an edge, 8-bit codes
-  double exposure = 0;        ///< stops, in linear light
-  double contrast = 1;        ///< power about middle grey, in linear light
-  double black = 0;           ///< code that becomes black, as a share of the range
-  double white = 1;           ///< code that becomes white, as a share of the range
-  double saturation = 1;      ///< of colour against grey
-  double warmth = 0;          ///< stops of red against blue, in linear light
-  double tint = 0;            ///< stops of green against red and blue; less is magenta
+  double calm = 1;           ///< share of the camera's own measured over-sharpening that is taken back
+  double halo = 6;           ///< how far crispness may pass beyond what is beside an edge, 8-bit codes
+  double exposure = 0;       ///< stops, in linear light
+  double contrast = 1;       ///< power about middle grey, in linear light
+  double black = 0;          ///< code that becomes black, as a share of the range
+  double white = 1;          ///< code that becomes white, as a share of the range
+  double saturation = 1;     ///< of colour against grey
+  double colour_dark = 1;    ///< the same again in the deepest shadows, 1 from a third of the range up
+  double colour_bright = 1;  ///< and in the brightest lights, 1 from two thirds of the range down
+  double warmth = 0;         ///< stops of red against blue, in linear light
+  double tint = 0;           ///< stops of green against red and blue; less is magenta
+  /// The camera's log curve, taken out before all this: a name of logCurves(); empty: it filmed none.
+  std::string log_curve;
   std::filesystem::path lut;  ///< a .cube file, after all this; empty: none
 
   bool operator==(const FinishSettings&) const = default;

@@ -83,6 +83,13 @@ struct PictureSize {
   bool operator==(const PictureSize&) const = default;
 };
 
+/// A picture that stands on a larger or smaller one: its first sample is at (x, y) of that.
+struct Canvas {
+  PictureSize size;  ///< 0 × 0: none, the picture stands for itself
+  int x = 0, y = 0;
+  bool operator==(const Canvas&) const = default;
+};
+
 struct Frame {
   int width = 0;
   int height = 0;

@@ -18,7 +18,7 @@ SourceGuard::SourceGuard(std::span<const fs::path> footage) {
 void SourceGuard::add(const fs::path& file) {
   std::error_code code;
   const fs::path name = fs::absolute(file, code).lexically_normal();
-  names_.insert(name);
+  names_.insert(name.native());
   if (const auto identity = identityOf(name)) files_.insert(*identity);
   addFoldersAbove(name);
   if (fs::is_symlink(name, code)) addFoldersAbove(fs::weakly_canonical(name, code));
@@ -36,7 +36,7 @@ void SourceGuard::addFoldersAbove(const fs::path& file) {
 
 bool SourceGuard::forbids(const fs::path& path) const {
   std::error_code code;
-  if (names_.contains(fs::absolute(path, code).lexically_normal())) return true;
+  if (names_.contains(fs::absolute(path, code).lexically_normal().native())) return true;
   const auto identity = identityOf(path);
   return identity && (files_.contains(*identity) || folders_.contains(*identity));
 }

@@ -4,6 +4,8 @@
 #include <filesystem>
 #include <set>
 #include <span>
+#include <string>
+#include <unordered_set>
 
 #include "core/base/files.h"
 
@@ -25,7 +27,8 @@ class SourceGuard {
   void addFoldersAbove(const std::filesystem::path& file);
   std::set<FileIdentity> files_, folders_;
   std::set<std::filesystem::path> asked_;  // folders whose way to the root is known
-  std::set<std::filesystem::path> names_;  // also of files that are not there at the moment
+  // Also of files that are not there at the moment; as bytes, for there may be very many.
+  std::unordered_set<std::string> names_;
 };
 
 /// Throws Error(Unwritable) for a name that leads to footage.

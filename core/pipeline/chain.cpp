@@ -17,6 +17,7 @@ Correction correctionOf(const Treatment& t, const Prepared& prepared) {
   c.lens_amount = t.lens_amount;
   c.fill = t.fill;
   c.output = t.output;
+  c.canvas = t.canvas;
   c.motion = prepared.motion;
   c.shutter_local = t.motion && t.motion->own_motion;
   if (t.finishing) {
@@ -51,7 +52,8 @@ Chain::Chain(const Correction& correction, PictureSize source, ChainOptions opti
       sensor_looks_(correction.looksAhead() > 0),
       takes_back_(correction.mendsOwnMotion()),
       geometry_(correction, source),
-      format_(std::move(options.format)) {
+      format_(std::move(options.format)),
+      watch_(options.watch) {
   const bool own = takes_back_ || (options.measure_own_motion && correction.motion && correction.lens &&
                                    correction.motion->shutter.rolls());
   // What moves on its own is told by the frame before as well, as it looks when it is clean.
@@ -66,14 +68,14 @@ Chain::Chain(const Correction& correction, PictureSize source, ChainOptions opti
 std::optional<FinishedFrame> Chain::push(const Frame& frame, const Progress& progress) {
   progress.check();
   if (!sensor_) return follow(frame, progress);
-  const auto clean = sensor_->push(frame, progress);
+  const auto clean = watched(watch_, RenderWatch::Clean, [&] { return sensor_->push(frame, progress); });
   return clean ? follow(*clean, progress) : std::nullopt;
 }
 
 std::optional<FinishedFrame> Chain::drain(const Progress& progress) {
   // What comes out of one stage may stay in the next one.
   while (sensor_) {
-    const auto clean = sensor_->drain(progress);
+    const auto clean = watched(watch_, RenderWatch::Clean, [&] { return sensor_->drain(progress); });
     if (!clean) break;
     if (auto done = follow(*clean, progress)) return done;
   }
@@ -98,8 +100,11 @@ FinishedFrame Chain::placed(const FrameInMotion& in) const {
   // A picture that stays where it is needs no more bits than it has.
   const bool stays = !geometry_.movesPixels() &&
                      (in.frame.format == format || (finishes && in.frame.format.chroma == format.chroma));
-  Frame picture = stays ? in.frame : correctFrame(in.frame, geometry_, before, back);
-  if (finishes) picture = finisher_->finish(picture, format);
+  Frame picture = stays ? in.frame : watched(watch_, RenderWatch::Place, [&] {
+    return correctFrame(in.frame, geometry_, before, back);
+  });
+  if (finishes)
+    picture = watched(watch_, RenderWatch::Finish, [&] { return finisher_->finish(picture, format); });
   return {std::move(picture), in.frame, in.own, in.seconds};
 }
 

@@ -18,6 +18,7 @@
 #include "core/pipeline/correction.h"
 #include "core/pipeline/own_motion_stage.h"
 #include "core/pipeline/sensor_stage.h"
+#include "core/pipeline/watch.h"
 #include "core/treat/treatment.h"
 
 namespace glenhaze {
@@ -51,6 +52,7 @@ struct ChainOptions {
   bool measure_own_motion = false;
   /// Of the finished picture, for each clean frame; empty: stays as it is.
   std::function<PixelFormat(const Frame&)> format;
+  RenderWatch* watch = nullptr;  ///< told where the time goes; outlives the chain
 };
 
 /// Frames in, finished frames out, in order; holds back what noise removal and own motion look ahead. The
@@ -87,6 +89,7 @@ class Chain {
   std::optional<OwnMotionStage> own_;
   std::optional<Finisher> finisher_;
   std::function<PixelFormat(const Frame&)> format_;
+  RenderWatch* watch_;
 };
 
 }  // namespace glenhaze

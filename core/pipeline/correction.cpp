@@ -7,7 +7,10 @@
 namespace glenhaze {
 
 Geometry::Geometry(const Correction& correction, PictureSize source)
-    : source_(source), output_(correction.output.width > 0 ? correction.output : source) {
+    : source_(source),
+      inner_(correction.output.width > 0 ? correction.output : source),
+      output_(correction.canvas.size.width > 0 ? correction.canvas.size : inner_),
+      canvas_(correction.canvas) {
   if (!correction.movesPixels(source)) return;
   Lens lens = correction.lens.value_or(straightLens(source.width, source.height, source.width));
   if (lens.width != source.width || lens.height != source.height)
@@ -19,14 +22,25 @@ Geometry::Geometry(const Correction& correction, PictureSize source)
     throw Error(ErrorKind::BadRequest, "The motion cannot be corrected without the lens", "", "",
                 "Measure the lens of this mode first");
   window_ = std::make_shared<LensWindow>(
-      lens, WindowSettings{output_.width, output_.height, correction.lens_amount, correction.fill});
+      lens, WindowSettings{inner_.width, inner_.height, correction.lens_amount, correction.fill});
   if (correction.motion && !correction.motion->path.empty()) {
     motion_ = correction.motion;
     lens_ = std::make_shared<LensMap>(lens);
     return;
   }
   still_ = std::make_shared<WarpGrid>(output_, source,
-                                      [window = window_](Point p) { return window->toSource(p); });
+                                      onCanvas([window = window_](Point p) { return window->toSource(p); }));
+}
+
+// The picture ends where it ends: what the lens saw beyond it is not shown.
+PixelMap Geometry::onCanvas(PixelMap map) const {
+  if (canvas_.size.width == 0) return map;
+  return [map = std::move(map), at = Point{static_cast<double>(canvas_.x), static_cast<double>(canvas_.y)},
+          right = inner_.width - 0.5, below = inner_.height - 0.5](Point p) -> std::optional<Point> {
+    const Point q = p - at;
+    if (q.x < -0.5 || q.y < -0.5 || q.x > right || q.y > below) return std::nullopt;
+    return map(q);
+  };
 }
 
 std::shared_ptr<const WarpGrid> Geometry::grid(int64_t frame,
@@ -34,15 +48,14 @@ std::shared_ptr<const WarpGrid> Geometry::grid(int64_t frame,
   if (!motion_) return still_;
   const auto map = std::make_shared<FrameMap>(*motion_, frame, *lens_, *window_);
   if (own && !own->empty())
-    return std::make_shared<WarpGrid>(
-        output_, source_,
-        [map, own](Point p) -> std::optional<Point> {
-          const auto at = map->toSource(p);
-          return at ? std::optional(shownAt(*own, map->rows(), *at)) : std::nullopt;
-        },
-        WarpGrid::Care::Sampled);
-  return std::make_shared<WarpGrid>(
-      output_, source_, [map](Point p) { return map->toSource(p); }, WarpGrid::Care::Sampled);
+    return std::make_shared<WarpGrid>(output_, source_, onCanvas([map, own](Point p) -> std::optional<Point> {
+                                        const auto at = map->toSource(p);
+                                        return at ? std::optional(shownAt(*own, map->rows(), *at))
+                                                  : std::nullopt;
+                                      }),
+                                      WarpGrid::Care::Sampled);
+  return std::make_shared<WarpGrid>(output_, source_, onCanvas([map](Point p) { return map->toSource(p); }),
+                                    WarpGrid::Care::Sampled);
 }
 
 Correction correctionAt(const Correction& correction, PictureSize source, PictureSize smaller) {
@@ -51,6 +64,14 @@ Correction correctionAt(const Correction& correction, PictureSize source, Pictur
   if (scaled.output.width > 0) {
     scaled.output.width = std::max(1, scaled.output.width * smaller.width / source.width);
     scaled.output.height = std::max(1, scaled.output.height * smaller.height / source.height);
+  }
+  if (scaled.canvas.size.width > 0) {
+    const auto across = [&](int v) { return v * smaller.width / source.width; };
+    const auto down = [&](int v) { return v * smaller.height / source.height; };
+    const Canvas& c = correction.canvas;
+    scaled.canvas = {
+        {std::max(1, across(c.size.width)), std::max(1, down(c.size.height))}, across(c.x), down(c.y)};
+    if (scaled.output.width == 0) scaled.output = smaller;
   }
   scaled.camera.radius_px *= static_cast<double>(smaller.width) / source.width;
   return scaled;
@@ -83,10 +104,14 @@ Crispness crispnessOf(const Correction& correction, const Geometry& geometry) {
 }
 
 std::optional<Point> Geometry::toOutput(Point p, int64_t frame) const {
-  if (motion_) return FrameMap(*motion_, frame, *lens_, *window_).toOutput(p);
-  return window_ ? window_->toOutput(p) : std::optional(p);
+  const auto at = motion_   ? FrameMap(*motion_, frame, *lens_, *window_).toOutput(p)
+                  : window_ ? window_->toOutput(p)
+                            : std::optional(p);
+  return at ? std::optional(*at + Point{static_cast<double>(canvas_.x), static_cast<double>(canvas_.y)})
+            : std::nullopt;
 }
 std::optional<Point> Geometry::toSource(Point p, int64_t frame) const {
+  p = p - Point{static_cast<double>(canvas_.x), static_cast<double>(canvas_.y)};
   if (motion_) return FrameMap(*motion_, frame, *lens_, *window_).toSource(p);
   return window_ ? window_->toSource(p) : std::optional(p);
 }

@@ -28,6 +28,7 @@ struct Correction {
   double lens_amount = 1;    ///< 0..1; 0 where only the motion needs the lens
   double fill = 1;           ///< 0: whole picture, 1: filled frame
   PictureSize output;        ///< 0 × 0: the source's size
+  Canvas canvas;             ///< what of the output is delivered, with black around it where it ends
   FinishSettings finish;     ///< looks nowhere but in the finished picture
   Sharpening camera;         ///< its own, to be taken back; px of the source
   bool finishes = false;
@@ -50,7 +51,8 @@ struct Correction {
   int looksBack(int64_t frame) const { return noise ? Denoiser::looksBack(denoise, frame) : 0; }
   int looksAhead() const { return noise ? denoise.frames_each_side : 0; }
   bool movesPixels(PictureSize source) const {
-    return lens.has_value() || motion != nullptr || (output.width > 0 && !(output == source));
+    return lens.has_value() || motion != nullptr || (output.width > 0 && !(output == source)) ||
+           canvas.size.width > 0;
   }
 };
 
@@ -79,7 +81,9 @@ class Geometry {
   std::optional<Point> toSource(Point output, int64_t frame) const;
 
  private:
-  PictureSize source_, output_;
+  PixelMap onCanvas(PixelMap map) const;
+  PictureSize source_, inner_, output_;
+  Canvas canvas_;
   std::shared_ptr<const ClipMotion> motion_;
   std::shared_ptr<const LensMap> lens_;
   std::shared_ptr<const LensWindow> window_;

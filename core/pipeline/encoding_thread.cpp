@@ -2,12 +2,13 @@
 
 namespace glenhaze {
 
-EncodingThread::EncodingThread(std::function<std::unique_ptr<ClipWriter>(const Frame&)> open)
-    : thread_([this, open = std::move(open)] {
+EncodingThread::EncodingThread(std::function<std::unique_ptr<ClipWriter>(const Frame&)> open,
+                               RenderWatch* watch)
+    : thread_([this, watch, open = std::move(open)] {
         try {
           for (auto frame = frames_.pop(); frame; frame = frames_.pop()) {
             if (!writer_) writer_ = open(*frame);
-            writer_->write(*frame);
+            watched(watch, RenderWatch::Encode, [&] { writer_->write(*frame); });
           }
         } catch (...) {
           failure_ = std::current_exception();

@@ -8,6 +8,7 @@
 
 #include "core/base/queue.h"
 #include "core/media/writer.h"
+#include "core/pipeline/watch.h"
 
 namespace glenhaze {
 
@@ -15,8 +16,9 @@ namespace glenhaze {
 /// output then.
 class EncodingThread {
  public:
-  /// `open`: the writer for the first frame.
-  explicit EncodingThread(std::function<std::unique_ptr<ClipWriter>(const Frame&)> open);
+  /// `open`: the writer for the first frame. `watch`: told what encoding takes; outlives this.
+  explicit EncodingThread(std::function<std::unique_ptr<ClipWriter>(const Frame&)> open,
+                          RenderWatch* watch = nullptr);
   ~EncodingThread();
   EncodingThread(const EncodingThread&) = delete;
   EncodingThread& operator=(const EncodingThread&) = delete;

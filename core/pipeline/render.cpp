@@ -40,12 +40,14 @@ void requireRange(const RenderJob& job) {
 // Decodes in a thread of its own and corrects in the caller's.
 class Maker {
  public:
-  Maker(const RenderJob& job, const std::function<bool(Frame)>& take, const Progress& progress)
+  Maker(const RenderJob& job, const std::function<bool(Frame)>& take, const Progress& progress,
+        RenderWatch* watch)
       : job_(job),
         take_(take),
         progress_(progress),
+        watch_(watch),
         range_(rangeOf(job)),
-        chain_(job.correction, {job.clip.width, job.clip.height}, chainOptions(job, range_)) {}
+        chain_(job.correction, {job.clip.width, job.clip.height}, chainOptions(job, range_, watch)) {}
 
   MadeFrames run() {
     std::exception_ptr reading, correcting;
@@ -94,7 +96,7 @@ class Maker {
     if (range_.first > 0) reader.seek(range_.first);
     int64_t count = 0;
     while (count < range_.count()) {
-      auto frame = reader.next();
+      auto frame = watched(watch_, RenderWatch::Read, [&] { return reader.next(); });
       // Another frame than the next one means that some could not be read: never delivered in their place.
       if (!frame || frame->index != range_.first + count) break;
       ++count;
@@ -111,8 +113,9 @@ class Maker {
     }
   }
 
-  static ChainOptions chainOptions(const RenderJob& job, const FrameRange& range) {
+  static ChainOptions chainOptions(const RenderJob& job, const FrameRange& range, RenderWatch* watch) {
     ChainOptions options;
+    options.watch = watch;
     options.first = range.first;
     // Stills and RGB sources keep their planes; the writer converts where the codec wants it.
     options.format = [&job](const Frame& frame) {
@@ -135,6 +138,7 @@ class Maker {
   bool hand(Frame frame) {
     progress_.check();
     if (frame.index >= range_.last) return false;
+    if (watch_ != nullptr) watch_->pass(frame);
     if (!take_(std::move(frame))) return false;
     progress_.update(static_cast<double>(++placed_) /
                      static_cast<double>(std::max<int64_t>(1, range_.count())));
@@ -144,6 +148,7 @@ class Maker {
   const RenderJob& job_;
   const std::function<bool(Frame)>& take_;
   const Progress& progress_;
+  RenderWatch* const watch_;
   const FrameRange range_;
   Chain chain_;
   BoundedQueue<Frame> decoded_{kFramesInFlight};
@@ -155,22 +160,24 @@ class Maker {
 
 }  // namespace
 
-MadeFrames makeFrames(const RenderJob& job, const std::function<bool(Frame)>& take,
-                      const Progress& progress) {
+MadeFrames makeFrames(const RenderJob& job, const std::function<bool(Frame)>& take, const Progress& progress,
+                      RenderWatch* watch) {
   requireRange(job);
-  return Maker(job, take, progress).run();
+  return Maker(job, take, progress, watch).run();
 }
 
-RenderResult renderClip(const RenderJob& job, const Progress& progress) {
+RenderResult renderClip(const RenderJob& job, const Progress& progress, RenderWatch* watch) {
   requireRange(job);
   const auto started = std::chrono::steady_clock::now();
-  EncodingThread encoding([&job](const Frame& first) {
-    return std::make_unique<ClipWriter>(job.place, job.clip, rangeOf(job), job.encode, first);
-  });
+  EncodingThread encoding(
+      [&job](const Frame& first) {
+        return std::make_unique<ClipWriter>(job.place, job.clip, rangeOf(job), job.encode, first);
+      },
+      watch);
   RenderResult result;
   try {
     const MadeFrames made = makeFrames(
-        job, [&](Frame frame) { return encoding.push(std::move(frame)); }, progress);
+        job, [&](Frame frame) { return encoding.push(std::move(frame)); }, progress, watch);
     result.held = made.held;
     result.size_change = made.size_change;
   } catch (...) {

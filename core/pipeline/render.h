@@ -10,6 +10,7 @@
 #include "core/media/reader.h"
 #include "core/media/writer.h"
 #include "core/pipeline/correction.h"
+#include "core/pipeline/watch.h"
 
 namespace glenhaze {
 
@@ -43,10 +44,10 @@ struct MadeFrames {
 /// end like any other). Decodes in a thread of its own; `take` is called in this one. Throws
 /// Error(Unreadable), Error(Cancelled).
 MadeFrames makeFrames(const RenderJob& job, const std::function<bool(Frame)>& take,
-                      const Progress& progress = {});
+                      const Progress& progress = {}, RenderWatch* watch = nullptr);
 
 /// Throws Error: Unreadable when the source is damaged or ends early, Unwritable for the output,
 /// Cancelled on request. In all of these nothing is left under the output's name.
-RenderResult renderClip(const RenderJob& job, const Progress& progress = {});
+RenderResult renderClip(const RenderJob& job, const Progress& progress = {}, RenderWatch* watch = nullptr);
 
 }  // namespace glenhaze

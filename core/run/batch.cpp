@@ -93,22 +93,22 @@ std::string runStateName(RunState state) {
   }
 }
 
-Batch::Batch(std::vector<ClipPlan> plans, Replace replace) : replace_(replace) {
-  std::vector<ClipPlan> outputs;
-  for (ClipPlan& plan : plans) {
-    if (plan.stretches.empty())
-      outputs.push_back(std::move(plan));
-    else
-      std::ranges::move(outputsOf(plan), std::back_inserter(outputs));
-  }
-  for (ClipPlan& plan : outputs) {
+Batch::Batch(const PlanList& plans, Replace replace) : replace_(replace) {
+  const auto add = [&](std::shared_ptr<const ClipPlan> plan) {
     RunItem item;
-    if (!plan.refusal.empty()) {
-      item.state = plan.failed ? RunState::Failed : RunState::Skipped;
-      item.why = plan.refusal;
+    if (!plan->refusal.empty()) {
+      item.state = plan->failed ? RunState::Failed : RunState::Skipped;
+      item.why = plan->refusal;
     }
-    item.plan = std::make_shared<ClipPlan>(std::move(plan));
+    item.plan = std::move(plan);
     items_.push_back(std::move(item));
+  };
+  for (size_t i = 0; i < plans.size(); ++i) {
+    if (plans[i].stretches.empty()) {
+      add(plans.share(i));
+      continue;
+    }
+    for (ClipPlan& output : outputsOf(plans[i])) add(std::make_shared<const ClipPlan>(std::move(output)));
   }
 }
 
@@ -126,6 +126,11 @@ void Batch::change(const std::function<void()>& edit) {
   }
   wake_.notify_all();
   if (listener) listener();
+}
+
+std::shared_ptr<const RenderWatch> Batch::watch() const {
+  const std::lock_guard lock(mutex_);
+  return watch_;
 }
 
 std::vector<RunItem> Batch::items() const {
@@ -285,8 +290,10 @@ void Batch::renderAs(RunItem& item, ClipPlan& plan, int index, const std::stop_t
     const Prepared prepared =
         prepare(plan, factsOf(plan.basis->shoot.path), notes, progressOf(index, stop, kAsking, kPreparing));
     job.correction = correctionOf(treatment, prepared);
+    const auto watch = std::make_shared<RenderWatch>();
+    change([&] { watch_ = watch; });
     const RenderResult rendered =
-        renderClip(job, progressOf(index, stop, item.plan->questions.any() ? kPreparing : 0, 1));
+        renderClip(job, progressOf(index, stop, item.plan->questions.any() ? kPreparing : 0, 1), watch.get());
     record.published(temporary);
     takeResult(item, rendered);
     for (const std::string& note : footageNotes(job.clip, rendered)) notes.push_back(note);

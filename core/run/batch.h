@@ -12,6 +12,7 @@
 #include <string>
 #include <vector>
 
+#include "core/pipeline/watch.h"
 #include "core/run/plan.h"
 #include "core/run/record.h"
 
@@ -52,7 +53,7 @@ struct RunSummary {
 /// All methods may be called from any thread; run() from one at a time.
 class Batch {
  public:
-  explicit Batch(std::vector<ClipPlan> plans, Replace replace = Replace::Nothing);
+  explicit Batch(const PlanList& plans, Replace replace = Replace::Nothing);
 
   /// Called from the running thread after every change; must be quick.
   void setListener(std::function<void()> listener);
@@ -61,6 +62,8 @@ class Batch {
   void run(std::stop_token stop);
 
   std::vector<RunItem> items() const;
+  /// Of the clip that is being rendered, or was last; null before the first.
+  std::shared_ptr<const RenderWatch> watch() const;
   RunSummary summary() const;
 
   void pause(bool paused);
@@ -92,6 +95,7 @@ class Batch {
   std::function<void()> listener_;
   bool paused_ = false;
   int current_ = -1;
+  std::shared_ptr<RenderWatch> watch_;
   std::stop_source current_stop_;
   std::chrono::steady_clock::time_point current_started_;
 };

@@ -16,7 +16,7 @@ std::string nameOf(const ClipPlan& plan, const Shoot& shoot) {
 bool isKnown(const ClipPlan& plan) { return plan.info.width > 0 && !plan.failed && plan.clip.render; }
 
 // Clips of which nothing says a camera; those that are taken as they are do without.
-NextStep naming(std::span<const ClipPlan> plans, const Shoot& shoot) {
+NextStep naming(const PlanList& plans, const Shoot& shoot) {
   NextStep step{NextStep::Kind::Name, -1, 0, ""};
   for (size_t i = 0; i < plans.size(); ++i) {
     const ClipPlan& plan = plans[i];
@@ -30,7 +30,7 @@ NextStep naming(std::span<const ClipPlan> plans, const Shoot& shoot) {
 }
 
 // Of the camera with the most clips that have none.
-NextStep measuring(std::span<const ClipPlan> plans, const Shoot& shoot) {
+NextStep measuring(const PlanList& plans, const Shoot& shoot) {
   std::map<std::string, NextStep> cameras;
   for (size_t i = 0; i < plans.size(); ++i) {
     const ClipPlan& plan = plans[i];
@@ -49,7 +49,7 @@ NextStep measuring(std::span<const ClipPlan> plans, const Shoot& shoot) {
   return most;
 }
 
-NextStep rendering(std::span<const ClipPlan> plans, std::span<const ClipStatus> status) {
+NextStep rendering(const PlanList& plans, std::span<const ClipStatus> status) {
   using Kind = ClipStatus::Kind;
   NextStep step{NextStep::Kind::Render, -1, 0, ""};
   int stale = 0, ready = 0;
@@ -75,7 +75,7 @@ NextStep rendering(std::span<const ClipPlan> plans, std::span<const ClipStatus> 
 
 }  // namespace
 
-NextStep nextStep(std::span<const ClipPlan> plans, std::span<const ClipStatus> status, const Shoot& shoot) {
+NextStep nextStep(const PlanList& plans, std::span<const ClipStatus> status, const Shoot& shoot) {
   if (const NextStep name = naming(plans, shoot); name.clips > 0) return name;
   if (NextStep lens = measuring(plans, shoot); lens.clips > 0) return lens;
   return rendering(plans, status);

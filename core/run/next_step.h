@@ -23,6 +23,6 @@ struct NextStep {
 };
 
 /// `status` of the plans, in the same order; empty where it is not known.
-NextStep nextStep(std::span<const ClipPlan> plans, std::span<const ClipStatus> status, const Shoot& shoot);
+NextStep nextStep(const PlanList& plans, std::span<const ClipStatus> status, const Shoot& shoot);
 
 }  // namespace glenhaze

@@ -8,6 +8,7 @@
 #include "core/base/digest.h"
 #include "core/treat/iso.h"
 #include "core/treat/name_pattern.h"
+#include "core/treat/shoot_change.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
@@ -153,36 +154,105 @@ std::vector<ClipPlan> outputsOf(const ClipPlan& plan) {
   return all;
 }
 
-std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipFacts> facts,
-                                std::span<const Profile> profiles) {
+namespace {
+
+std::shared_ptr<const PlanBasis> basisOf(const Shoot& shoot, std::span<const Profile> profiles) {
   const auto basis = std::make_shared<PlanBasis>();
-  basis->shoot = shoot;
-  basis->shoot.clips.clear();
+  basis->shoot = withoutClips(shoot);
   basis->profiles.assign(profiles.begin(), profiles.end());
   for (const Profile& profile : profiles) basis->doubts.push_back(checkProfile(profile));
-  TakenNames taken;
+  return basis;
+}
+
+std::shared_ptr<const SourceGuard> guardOf(const Shoot& shoot) {
   std::vector<fs::path> footage = shoot.references;
   for (const ShootClip& clip : shoot.clips) footage.push_back(clip.path);
-  const auto guard = std::make_shared<SourceGuard>(footage);
+  return std::make_shared<SourceGuard>(footage);
+}
+
+}  // namespace
+
+PlanList::PlanList(std::vector<ClipPlan> plans) {
+  entries_.reserve(plans.size());
+  for (ClipPlan& plan : plans)
+    entries_.push_back({std::make_shared<const ClipPlan>(std::move(plan)), nullptr});
+}
+
+// By their files' text: what a profile says is in there.
+bool PlanList::sameBasis(const Shoot& shoot, std::span<const Profile> profiles) const {
+  if (!basis_ || basis_->profiles.size() != profiles.size()) return false;
+  for (size_t i = 0; i < profiles.size(); ++i)
+    if (profiles[i].path != basis_->profiles[i].path || profiles[i].kept_json.empty() ||
+        profiles[i].kept_json != basis_->profiles[i].kept_json)
+      return false;
+  const Shoot bare = withoutClips(shoot);
+  const Shoot& before = basis_->shoot;
+  const AskedParts &a = bare.output.asked, &b = before.output.asked;
+  const bool asks_alike = a.lens == b.lens && a.shutter == b.shutter && a.noise == b.noise &&
+                          a.stabilization == b.stabilization && a.finish == b.finish;
+  // Names are written relative to the shoot; where it is not saved they need some place all the same.
+  const fs::path beside = bare.path.empty() ? fs::path("/shoot") : bare.path;
+  return asks_alike && bare.path == before.path &&
+         shootToJson(bare, beside) == shootToJson(before, beside);
+}
+
+PlanList::PlanList(const PlanList& before, const Shoot& shoot, const KnownFacts& facts,
+                   std::span<const Profile> profiles) {
+  const bool same_basis = before.sameBasis(shoot, profiles);
+  const size_t count = shoot.clips.size();
+  bool same_files = same_basis && before.size() == count;
+  for (size_t i = 0; i < count && same_files; ++i)
+    same_files = before[i].clip.path.native() == shoot.clips[i].path.native();
+  basis_ = same_basis ? before.basis_ : basisOf(shoot, profiles);
+  guard_ = same_files && before.guard_ ? before.guard_ : guardOf(shoot);
+  entries_.reserve(count);
+  for (size_t i = 0; i < count; ++i) {
+    const ShootClip& clip = shoot.clips[i];
+    if (same_files && before.entries_[i].facts == facts[i] && before[i].clip == clip) {
+      entries_.push_back(before.entries_[i]);
+      continue;
+    }
+    ClipFacts known = facts[i] ? *facts[i] : ClipFacts{};
+    known.info.path = clip.path;
+    entries_.push_back(
+        {std::make_shared<const ClipPlan>(planClip(basis_, clip, std::move(known))), facts[i]});
+  }
+  nameAll(shoot, same_files ? before : PlanList{});
+}
+
+// A plan is made anew for its name only where that is another than before.
+void PlanList::nameAll(const Shoot& shoot, const PlanList& before) {
+  TakenNames taken;
   // The shoot without its clips knows its folder no more where it is not saved.
   const fs::path folder = fs::absolute(shoot.outputFolder());
-  std::vector<ClipPlan> plans;
-  plans.reserve(shoot.clips.size());
-  for (size_t i = 0; i < shoot.clips.size(); ++i) {
-    plans.push_back(planClip(basis, shoot.clips[i], facts[i]));
-    ClipPlan& plan = plans.back();
+  for (size_t i = 0; i < entries_.size(); ++i) {
+    const ClipPlan& plan = *entries_[i].plan;
     if (plan.info.width <= 0) continue;
-    plan.job.place.guard = guard;
-    const std::string stem = stemOf(shoot, shoot.clips[i], plan.info, i);
+    const std::string stem = stemOf(shoot, plan.clip, plan.info, i);
     const auto named = [&](const std::string& as) {
-      return outputName(folder, as, plan.info, encodingOf(shoot.output, plan.info), *guard, taken);
+      return outputName(folder, as, plan.info, encodingOf(shoot.output, plan.info), *guard_, taken);
     };
-    const auto& stretches = shoot.clips[i].stretches;
-    for (size_t k = 0; k < stretches.size(); ++k)
-      plan.stretches.push_back({stretches[k], named(stem + "_" + std::to_string(k + 1))});
-    plan.job.place.path = stretches.empty() ? named(stem) : plan.stretches.front().path;
+    std::vector<StretchPlace> stretches;
+    for (size_t k = 0; k < plan.clip.stretches.size(); ++k)
+      stretches.push_back({plan.clip.stretches[k], named(stem + "_" + std::to_string(k + 1))});
+    const fs::path path = stretches.empty() ? named(stem) : stretches.front().path;
+    const bool kept = i < before.size() && before.entries_[i].plan == entries_[i].plan;
+    if (kept && plan.job.place.path.native() == path.native() && plan.stretches == stretches) continue;
+    const auto anew = std::make_shared<ClipPlan>(plan);
+    anew->job.place.guard = guard_;
+    anew->job.place.path = path;
+    anew->stretches = std::move(stretches);
+    entries_[i].plan = anew;
   }
-  return plans;
+}
+
+std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipFacts> facts,
+                                std::span<const Profile> profiles) {
+  KnownFacts known;
+  known.reserve(facts.size());
+  for (const ClipFacts& one : facts) known.push_back(std::make_shared<const ClipFacts>(one));
+  const PlanList list({}, shoot, known, profiles);
+  return {list.begin(), list.end()};
 }
 
 std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> infos,
@@ -194,7 +264,7 @@ std::vector<ClipPlan> planShoot(const Shoot& shoot, std::span<const ClipInfo> in
 
 uint64_t estimatedBytes(const ClipPlan& plan) {
   const Treatment& t = plan.decision.treatment;
-  const PictureSize size = t.output.width > 0 ? t.output : PictureSize{plan.info.width, plan.info.height};
+  const PictureSize size = t.delivered({plan.info.width, plan.info.height});
   int64_t frames = plan.stretches.empty() ? t.range.count() : 0;
   for (const StretchPlace& one : plan.stretches) frames += one.stretch.frames.count();
   const double pixels_in_all = static_cast<double>(size.width) * size.height * static_cast<double>(frames);

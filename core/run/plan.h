@@ -37,6 +37,7 @@ struct ClipQuestions {
 struct StretchPlace {
   Stretch stretch;
   std::filesystem::path path;
+  bool operator==(const StretchPlace&) const = default;
 };
 
 struct ClipPlan {
@@ -60,6 +61,57 @@ struct ClipPlan {
   std::vector<StretchPlace> stretches;  ///< where several are kept: what is rendered in place of `job`
   std::string refusal;                  ///< why the clip will not be rendered, "" when it will
   bool failed = false;                  ///< the refusal is a fault of the file, not a choice
+};
+
+/// What is known of the clips of a shoot; null where nothing is yet.
+using KnownFacts = std::vector<std::shared_ptr<const ClipFacts>>;
+
+/// The plans of a shoot in the order of its clips. Copies share them.
+class PlanList {
+ public:
+  PlanList() = default;
+  PlanList(std::vector<ClipPlan> plans);  // NOLINT(google-explicit-constructor): the same, shared
+  /// Of a shoot, with `facts` in the order of its clips. What nothing has changed for since `before` is taken
+  /// from there, so that one change in a large shoot costs little.
+  PlanList(const PlanList& before, const Shoot& shoot, const KnownFacts& facts,
+           std::span<const Profile> profiles);
+
+  size_t size() const { return entries_.size(); }
+  bool empty() const { return entries_.empty(); }
+  const ClipPlan& operator[](size_t i) const { return *entries_[i].plan; }
+  const ClipPlan& front() const { return *entries_.front().plan; }
+  const std::shared_ptr<const ClipPlan>& share(size_t i) const { return entries_[i].plan; }
+
+  class Iterator {
+   public:
+    using difference_type = std::ptrdiff_t;
+    using value_type = ClipPlan;
+    Iterator() = default;
+    const ClipPlan& operator*() const { return *list_->entries_[at_].plan; }
+    const ClipPlan* operator->() const { return &**this; }
+    Iterator& operator++() { return ++at_, *this; }
+    Iterator operator++(int) { return {list_, at_++}; }
+    bool operator==(const Iterator&) const = default;
+
+   private:
+    friend class PlanList;
+    Iterator(const PlanList* list, size_t at) : list_(list), at_(at) {}
+    const PlanList* list_ = nullptr;
+    size_t at_ = 0;
+  };
+  Iterator begin() const { return {this, 0}; }
+  Iterator end() const { return {this, size()}; }
+
+ private:
+  struct Entry {
+    std::shared_ptr<const ClipPlan> plan;
+    std::shared_ptr<const ClipFacts> facts;  // as they were given; null: none
+  };
+  bool sameBasis(const Shoot& shoot, std::span<const Profile> profiles) const;
+  void nameAll(const Shoot& shoot, const PlanList& before);
+  std::vector<Entry> entries_;
+  std::shared_ptr<const PlanBasis> basis_;
+  std::shared_ptr<const SourceGuard> guard_;
 };
 
 /// Plans all clips of a shoot. `facts` of shoot.clips, in the same order.

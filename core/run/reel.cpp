@@ -21,8 +21,7 @@ namespace fs = std::filesystem;
 namespace {
 
 PictureSize uprightSize(const ClipPlan& plan) {
-  const PictureSize set = plan.decision.treatment.output;
-  const PictureSize size = set.width > 0 ? set : PictureSize{plan.info.width, plan.info.height};
+  const PictureSize size = plan.decision.treatment.delivered({plan.info.width, plan.info.height});
   return plan.info.rotation % 180 == 0 ? size : PictureSize{size.height, size.width};
 }
 

@@ -208,6 +208,7 @@ class Shower {
   Correction plainCorrection() const {
     Correction plain;
     plain.output = plan_.job.correction.output;
+    plain.canvas = plan_.job.correction.canvas;
     return plain;
   }
   ChainOptions plainOptions() const {

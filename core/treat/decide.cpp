@@ -200,8 +200,9 @@ Treatment treatmentOf(const Case& c, const IsoCurve& curve) {
   if (t.motion) t.lens = c.motionLens();
   if (t.lens) t.fill = c.clip.fill.value_or(c.output().fill);
   t.finishing = finishingOf(c);
-  t.output = c.output().size;
-  if (t.output == PictureSize{c.info().width, c.info().height}) t.output = {};
+  const Delivery delivery = deliveryOf(c.output(), {c.info().width, c.info().height});
+  t.output = delivery.picture;
+  t.canvas = delivery.canvas;
   t.fields = c.clip.deinterlace ? Fields::Deinterlace : Fields::Keep;
   t.damage = damageOf(c.clip);
   t.range = c.clip.range.value_or(FrameRange{0, c.info().frames});

@@ -22,6 +22,7 @@ namespace {
 constexpr int kVersion = 1;
 
 const std::vector<std::string> kQualities = {"small", "standard", "high"};
+const std::vector<std::string> kShapes = {"fill", "bars", "pixels"};
 
 size_t indexOf(const std::vector<std::string>& names, const std::string& name, const char* key) {
   const auto at = std::find(names.begin(), names.end(), name);
@@ -42,13 +43,13 @@ fs::path pathFrom(const std::string& name, const fs::path& folder) {
 }
 
 // Everything of a clip that this version knows; what it does not know stays in the file as it was.
-constexpr std::array<const char*, 26> kClipKeys = {
+constexpr std::array<const char*, 27> kClipKeys = {
     "path",          "profile",   "answer",      "lens_on",       "fill",
     "lens_amount",   "noise_on",  "iso",         "iso_estimate",  "iso_light",
     "light",         "denoise",   "shutter_on",  "shutter_local", "stabilization_on",
     "stabilization", "masks",     "hand",        "motion_log",    "turned",
     "range",         "stretches", "deinterlace", "hold_damage",   "by_itself",
-    "render"};
+    "render",        "pins"};
 
 // A look is named relative to the shoot, like clips.
 json finishToJson(FinishSettings settings, const fs::path& folder) {
@@ -105,6 +106,7 @@ json clipToJson(const ShootClip& clip, const fs::path& folder) {
     if (!stretch.reason.empty()) one["reason"] = stretch.reason;
     out["stretches"].push_back(std::move(one));
   }
+  for (const Point& pin : clip.pins) out["pins"].push_back({pin.x, pin.y});
   if (clip.deinterlace) out["deinterlace"] = true;
   if (clip.hold_damage) out["hold_damage"] = true;
   if (clip.by_itself) out["by_itself"] = true;
@@ -149,6 +151,9 @@ ShootClip clipFromJson(const json& in, const fs::path& folder) {
   if (in.contains("range")) clip.range = rangeFromJson(in["range"]);
   for (const json& one : in.value("stretches", json::array()))
     clip.stretches.push_back({rangeFromJson(one.at("range")), one.value("reason", std::string())});
+  for (const json& pin : in.value("pins", json::array()))
+    clip.pins.push_back(
+        {std::clamp(pin.at(0).get<double>(), 0.0, 1.0), std::clamp(pin.at(1).get<double>(), 0.0, 1.0)});
   clip.deinterlace = in.value("deinterlace", false);
   clip.hold_damage = in.value("hold_damage", false);
   clip.by_itself = in.value("by_itself", false);
@@ -181,6 +186,8 @@ void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
   out.erase("bit_rate");
   if (o.encode.bit_rate) out["bit_rate"] = *o.encode.bit_rate;
   out["size"] = {o.size.width, o.size.height};
+  out["shape"] = kShapes[static_cast<size_t>(o.shape)];
+  out["place"] = {o.place.x, o.place.y};
   out["fill"] = o.fill;
   out["lens_amount"] = o.lens_amount;
   out["lens_on"] = o.lens_on;
@@ -212,6 +219,10 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   if (in.contains("size")) o.size = {wholeOf<int>(in["size"].at(0)), wholeOf<int>(in["size"].at(1))};
   if (!isOutputSize(o.size))
     throw std::invalid_argument("output.size is neither 0 × 0 nor 16 to 16384 px each way");
+  o.shape = static_cast<OutputShape>(indexOf(kShapes, in.value("shape", "fill"), "output.shape"));
+  if (in.contains("place"))
+    o.place = {std::clamp(in["place"].at(0).get<double>(), -1.0, 1.0),
+               std::clamp(in["place"].at(1).get<double>(), -1.0, 1.0)};
   o.fill = std::clamp(in.value("fill", 1.0), 0.0, 1.0);
   o.lens_amount = std::clamp(in.value("lens_amount", 1.0), 0.0, 1.0);
   o.lens_on = in.value("lens_on", true);
@@ -223,6 +234,30 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
 }
 
 }  // namespace
+
+Delivery deliveryOf(const OutputSettings& output, PictureSize clip) {
+  const PictureSize size = output.size;
+  if (size.width == 0 || clip.width <= 0 || clip.height <= 0) return {};
+  const double across = static_cast<double>(size.width) / clip.width,
+               down = static_cast<double>(size.height) / clip.height;
+  const bool same_shape = std::abs(clip.width * down - size.width) < 1;
+  const bool middle = output.place.x == 0 && output.place.y == 0;
+  const bool whole = output.shape != OutputShape::Pixels && same_shape;
+  if (whole || (output.shape == OutputShape::Fill && middle))
+    return {size == clip ? PictureSize{} : size, {}};
+  const double scale = output.shape == OutputShape::Pixels ? 1
+                       : output.shape == OutputShape::Bars ? std::min(across, down)
+                                                           : std::max(across, down);
+  const PictureSize picture{std::max(1, static_cast<int>(std::lround(clip.width * scale))),
+                            std::max(1, static_cast<int>(std::lround(clip.height * scale)))};
+  if (picture == size) return {size == clip ? PictureSize{} : size, {}};
+  const auto at = [](int room, int needed, double where) {
+    return static_cast<int>(std::lround((room - needed) * (1 + where) / 2));
+  };
+  return {
+      picture == clip ? PictureSize{} : picture,
+      {size, at(size.width, picture.width, output.place.x), at(size.height, picture.height, output.place.y)}};
+}
 
 bool isOutputSize(const PictureSize& size) {
   const auto usable = [](int side) { return side >= 16 && side <= 16384; };

@@ -24,13 +24,24 @@ struct AskedParts {
   bool any() const { return lens || shutter || noise || stabilization || finish; }
 };
 
+/// How a clip comes into an output of another shape.
+enum class OutputShape {
+  Fill,    ///< so large that it fills it; what reaches beyond is cut off
+  Bars,    ///< all of it, with black beside it
+  Pixels,  ///< one pixel for each of the clip's, cut off or with black around it
+};
+
 struct OutputSettings {
   std::filesystem::path folder;  ///< empty: "rendered" beside the shoot
   EncodeSettings encode;
   /// Stills and sequences stay what they are where `encode` is for films; else they become such films.
   bool stills_stay = true;
-  std::string name;        ///< pattern of the outputs' names (see name_pattern.h); "": the clips' own
-  PictureSize size;        ///< 0 × 0: each clip's own
+  std::string name;  ///< pattern of the outputs' names (see name_pattern.h); "": the clips' own
+  PictureSize size;  ///< 0 × 0: each clip's own
+  OutputShape shape = OutputShape::Fill;
+  /// Where the clip lies in what is larger than it, or what of it is shown: −1 left or top, 0 the middle, 1
+  /// right or bottom.
+  Point place;
   double fill = 1;         ///< 0..1
   double lens_amount = 1;  ///< 0..1
   bool lens_on = true;
@@ -65,6 +76,7 @@ struct ShootClip {
   std::optional<DenoiseSettings> denoise;   ///< overrides the profile's
   std::optional<FrameRange> range;          ///< in and out points
   std::vector<Stretch> stretches;           ///< kept ones, by time; where there are any, they are rendered
+  std::vector<Point> pins;                  ///< places to look at, as shares of the finished picture's sides
   bool shutter_on = true;
   bool shutter_local = false;  ///< also what moves on its own while the rows are read
   bool stabilization_on = true;
@@ -104,6 +116,14 @@ struct Shoot {
 };
 
 inline Damage damageOf(const ShootClip& clip) { return clip.hold_damage ? Damage::Hold : Damage::PassOver; }
+
+/// How large a clip of this size becomes for an output, and where that lies in it; the size is 0 × 0 where
+/// it is the clip's own, and there is no canvas where the picture is the output.
+struct Delivery {
+  PictureSize picture;
+  Canvas canvas;
+};
+Delivery deliveryOf(const OutputSettings& output, PictureSize clip);
 
 /// Output sizes that can be rendered: each clip's own (0 × 0), or 16 to 16384 px each way.
 bool isOutputSize(const PictureSize& size);

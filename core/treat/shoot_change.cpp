@@ -4,8 +4,6 @@
 
 namespace glenhaze {
 
-namespace {
-
 Shoot withoutClips(const Shoot& shoot) {
   Shoot rest;
   rest.name = shoot.name;
@@ -17,8 +15,6 @@ Shoot withoutClips(const Shoot& shoot) {
   rest.kept_json = shoot.kept_json;
   return rest;
 }
-
-}  // namespace
 
 ShootChange::ShootChange(const Shoot& before, const Shoot& after) {
   before_.rest = withoutClips(before);

@@ -9,6 +9,9 @@
 
 namespace glenhaze {
 
+/// All of a shoot but its clips, of which there may be very many.
+Shoot withoutClips(const Shoot& shoot);
+
 /// A plain value; knows nothing of the clips that are alike.
 class ShootChange {
  public:

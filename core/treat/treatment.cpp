@@ -104,6 +104,8 @@ std::string treatmentToJson(const Treatment& t) {
               {"codec", codecName(t.codec)},
               {"quality", kQualities[static_cast<size_t>(t.quality)]},
               {"sound", soundName(t.sound)}};
+  if (t.canvas.size.width > 0)
+    out["canvas"] = {t.canvas.size.width, t.canvas.size.height, t.canvas.x, t.canvas.y};
   if (t.bit_rate) out["bit_rate"] = *t.bit_rate;
   if (t.cleaning) out["cleaning"] = cleaningToJson(*t.cleaning);
   if (t.lens) out["lens"] = lensToJson(*t.lens);
@@ -128,6 +130,10 @@ Treatment treatmentFromJson(const std::string& text) {
   const auto sound = soundFromName(in.at("sound").get<std::string>());
   if (!sound) throw std::invalid_argument("sound is not known");
   t.sound = *sound;
+  if (in.contains("canvas")) {
+    const json& c = in["canvas"];
+    t.canvas = {{wholeOf<int>(c.at(0)), wholeOf<int>(c.at(1))}, wholeOf<int>(c.at(2)), wholeOf<int>(c.at(3))};
+  }
   if (in.contains("bit_rate")) t.bit_rate = wholeOf<int64_t>(in["bit_rate"]);
   if (in.contains("cleaning")) t.cleaning = cleaningFromJson(in["cleaning"]);
   if (in.contains("lens")) t.lens = lensFromJson(in["lens"]);
@@ -142,6 +148,7 @@ std::string partDigests(const Treatment& treatment, const FileId& clip) {
     constexpr size_t kDigits = 12;  // two values alike by chance would only cost a word
     return digestOf(text).substr(0, kDigits);
   };
+  const bool on_canvas = all.contains("canvas");
   const auto part = [&](std::initializer_list<const char*> keys) {
     json values = json::array();
     for (const char* key : keys) values.push_back(all.value(key, json()));
@@ -154,7 +161,7 @@ std::string partDigests(const Treatment& treatment, const FileId& clip) {
                    {"fill", part({"fill"})},
                    {"shutter and stabilization", part({"motion"})},
                    {"finish", part({"finishing"})},
-                   {"size", part({"output"})},
+                   {"size", on_canvas ? part({"output", "canvas"}) : part({"output"})},
                    {"fields", part({"fields"})},
                    {"damaged frames", part({"damage"})},
                    {"in and out points", part({"range"})},

@@ -61,6 +61,7 @@ struct Treatment {
   double lens_amount = 0;                 ///< 0..1; 0 where only the motion needs the lens
   double fill = 1;                        ///< 0: whole picture, 1: filled frame; 1 where nothing moves
   PictureSize output;                     ///< 0 × 0: the clip's own
+  Canvas canvas;                          ///< what of it is delivered; none: all
   std::optional<MotionTreatment> motion;  ///< needs the lens
   std::optional<Finishing> finishing;
   Fields fields = Fields::Keep;
@@ -74,7 +75,11 @@ struct Treatment {
   bool operator==(const Treatment&) const = default;
   /// Whether the picture is changed in any way but by its encoding.
   bool changesPicture() const {
-    return cleaning || lens_amount > 0 || motion || finishing || output.width > 0;
+    return cleaning || lens_amount > 0 || motion || finishing || output.width > 0 || canvas.size.width > 0;
+  }
+  /// Of what is delivered, for a clip of this size.
+  PictureSize delivered(PictureSize clip) const {
+    return canvas.size.width > 0 ? canvas.size : output.width > 0 ? output : clip;
   }
 };
 

@@ -295,8 +295,8 @@ std::vector<std::string> partsDone(const Treatment& t) {
     if (t.finishing->settings.setsColour()) add("colour");
     parts.push_back("finish (" + what + ")");
   }
-  if (t.output.width > 0)
-    parts.push_back("size " + std::to_string(t.output.width) + " × " + std::to_string(t.output.height));
+  if (const PictureSize size = t.delivered({}); size.width > 0)
+    parts.push_back("size " + std::to_string(size.width) + " × " + std::to_string(size.height));
   if (t.fields == Fields::Deinterlace) parts.push_back("deinterlaced");
   return parts;
 }

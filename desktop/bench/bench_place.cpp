@@ -92,6 +92,7 @@ void BenchPlace::setStation(Station station) {
   // Stabilization looks at the clip itself.
   shots_->setVisible(station != Stabilization);
   reload();
+  Q_EMIT stationChanged();
   current().standAs(before, !looked_at.empty() && looked_at == shot_[static_cast<size_t>(station)]);
 }
 

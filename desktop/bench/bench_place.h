@@ -31,6 +31,11 @@ class BenchPlace : public QWidget {
   /// Chooses the reference shot by its file name; false when it is not on offer.
   bool chooseShot(const QString& file_name) { return shots_->choose(file_name); }
   void putIntoProfile() { current().putIntoProfile(); }
+  /// Of the station that is shown; null where it has none of its own.
+  QUndoStack* steps() { return current().steps(); }
+
+ Q_SIGNALS:
+  void stationChanged();
 
  protected:
   void showEvent(QShowEvent* event) override;

@@ -1,10 +1,12 @@
 #include "desktop/bench/finish_form.h"
 
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QPushButton>
 
+#include "core/finish/colour.h"
 #include "desktop/widgets/panels.h"
 
 namespace glenhaze::desktop {
@@ -57,6 +59,28 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
                                "white", 100, 1, percent, 0));
   place(tr("Colour"), number(tr("Strength of colour"), tr("0 %: grey; 100 %: as filmed"), "saturation", 100,
                              5, percent, 0));
+  place(tr("in shadows"), number(tr("Strength of colour in the shadows"),
+                                 tr("Times the strength of colour: less takes blotches of colour out of "
+                                    "deep shadows"),
+                                 "colour_dark", 100, 5, percent, 0));
+  place(tr("in lights"), number(tr("Strength of colour in the lights"),
+                                tr("Times the strength of colour: less lets clipped lights go white"),
+                                "colour_bright", 100, 5, percent, 0));
+  log_ = new QComboBox;
+  log_->setAccessibleName(tr("Log curve"));
+  log_->setToolTip(
+      tr("The curve that the camera filmed with, where it was a log one: taken out before everything else "
+         "here, so that the picture is one for a screen of BT.709"));
+  log_->addItem(tr("none"));
+  for (const std::string& name : logCurves()) log_->addItem(QString::fromStdString(name));
+  // As wide as its column, whatever its names.
+  log_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  log_->setMinimumContentsLength(3);
+  connect(log_, &QComboBox::activated, this, [this](int chosen) {
+    settings_.log_curve = chosen > 0 ? logCurves()[static_cast<size_t>(chosen - 1)] : std::string();
+    tell();
+  });
+  place(tr("Log curve"), log_);
   look_ = new QPushButton;
   look_->setAccessibleName(tr("Look"));
   connect(look_, &QPushButton::clicked, this, &FinishForm::chooseLook);
@@ -115,6 +139,7 @@ void FinishForm::setSettings(const FinishSettings& settings) {
   settings_ = settings;
   for (const auto& [key, number] : numbers_)
     number.spin->setValue(keyNamed(key).get(settings) * number.per_unit);
+  log_->setCurrentIndex(std::max(0, log_->findText(QString::fromStdString(settings.log_curve))));
   look_->setText(settings.lut.empty() ? tr("Choose…") : QString::fromStdString(settings.lut.stem().string()));
   look_->setToolTip(
       settings.lut.empty()

@@ -7,6 +7,7 @@
 
 #include "core/finish/settings.h"
 
+class QComboBox;
 class QDoubleSpinBox;
 class QPushButton;
 
@@ -35,6 +36,7 @@ class FinishForm : public QWidget {
   };
   FinishSettings settings_;
   std::map<std::string, Number> numbers_;
+  QComboBox* log_ = nullptr;
   QPushButton* look_ = nullptr;
   bool filling_ = false;
 };

@@ -21,8 +21,21 @@ void FinishState::setCamera(const Profile& profile) {
 void FinishState::forget() {
   job_.stop();
   job_.setTrouble({});
-  edges_.clear();
-  left_out_.clear();
+  steps_.clear();
+  marks_ = {};
+}
+
+void FinishState::keepStep(const QString& what) {
+  steps_.push(new MarkStep<FinishState>(what, *this, marks_));
+}
+
+FinishState::Marks FinishState::exchange(Marks marks) {
+  job_.stop();
+  job_.setTrouble({});
+  Marks before = marks_;
+  marks_ = std::move(marks);
+  Q_EMIT changed();
+  return before;
 }
 
 void FinishState::setShot(const ClipInfo& shot) {
@@ -37,8 +50,9 @@ void FinishState::findEdges() {
     const std::vector<EdgesSource> sources{{clip, {}}};
     EdgesFinding found = measureEdges(sources, progress);
     return [this, found = std::move(found)] {
-      edges_ = found.edges;
-      left_out_.assign(edges_.size(), false);
+      keepStep(tr("find edges"));
+      marks_.edges = found.edges;
+      marks_.left_out.assign(marks_.edges.size(), false);
     };
   });
 }
@@ -56,22 +70,24 @@ void FinishState::addEdge(int64_t frame, const EdgeArea& area) {
     edge.frame = frame;
     edge.from_middle = fromMiddle(area, {picture->width, picture->height});
     return [this, edge] {
-      edges_.push_back(edge);
-      left_out_.push_back(false);
+      keepStep(tr("mark an edge"));
+      marks_.edges.push_back(edge);
+      marks_.left_out.push_back(false);
     };
   });
 }
 
 void FinishState::leaveOut(size_t edge, bool out) {
-  if (edge >= left_out_.size() || left_out_[edge] == out) return;
-  left_out_[edge] = out;
+  if (edge >= marks_.left_out.size() || marks_.left_out[edge] == out) return;
+  keepStep(out ? tr("leave an edge out") : tr("take an edge in"));
+  marks_.left_out[edge] = out;
   Q_EMIT changed();
 }
 
 std::optional<EdgesFinding> FinishState::finding() const {
   std::vector<SeenEdge> used;
-  for (size_t i = 0; i < edges_.size(); ++i)
-    if (!left_out_[i]) used.push_back(edges_[i]);
+  for (size_t i = 0; i < marks_.edges.size(); ++i)
+    if (!marks_.left_out[i]) used.push_back(marks_.edges[i]);
   EdgesFinding found = edgesFindingOf(std::move(used));
   return found.all.used > 0 ? std::optional(std::move(found)) : std::nullopt;
 }

@@ -4,12 +4,14 @@
 
 #include <QObject>
 #include <QString>
+#include <QUndoStack>
 #include <optional>
 #include <vector>
 
 #include "core/finish/edges_finding.h"
 #include "core/profile/profile.h"
 #include "desktop/background.h"
+#include "desktop/bench/mark_step.h"
 
 namespace glenhaze::desktop {
 
@@ -17,6 +19,16 @@ class FinishState : public QObject {
   Q_OBJECT
  public:
   explicit FinishState(QObject* parent = nullptr);
+
+  /// What was found and marked.
+  struct Marks {
+    std::vector<SeenEdge> edges;
+    std::vector<bool> left_out;
+  };
+  /// Sets these and gives back those before; what was going on stops.
+  Marks exchange(Marks marks);
+  /// Each mark and measurement since the shot was chosen.
+  QUndoStack& steps() { return steps_; }
 
   void setCamera(const Profile& profile);
   const CameraMode& camera() const { return camera_; }
@@ -34,8 +46,8 @@ class FinishState : public QObject {
   bool busy() const { return job_.busy(); }
   const QString& trouble() const { return job_.trouble(); }
 
-  const std::vector<SeenEdge>& edges() const { return edges_; }
-  bool leftOut(size_t edge) const { return left_out_[edge]; }
+  const std::vector<SeenEdge>& edges() const { return marks_.edges; }
+  bool leftOut(size_t edge) const { return marks_.left_out[edge]; }
   void leaveOut(size_t edge, bool out);
   /// Of the edges that are not left out; empty when none is usable.
   std::optional<EdgesFinding> finding() const;
@@ -48,11 +60,12 @@ class FinishState : public QObject {
 
  private:
   void forget();
+  void keepStep(const QString& what);
   CameraMode camera_;
   std::optional<EdgesPart> before_;
   ClipInfo shot_;
-  std::vector<SeenEdge> edges_;
-  std::vector<bool> left_out_;
+  Marks marks_;
+  QUndoStack steps_;
   Background job_;
 };
 

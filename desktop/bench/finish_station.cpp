@@ -103,7 +103,7 @@ QWidget* FinishStation::buildTools() {
 
 QWidget* FinishStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
-  std::tie(headline_, note_) = headline(*column);
+  std::tie(headline_, note_) = headline(*column, tr("Finish"));
   plot_ = new EdgePlot;
   plot_->setMaximumHeight(220);
   column->addWidget(plot_, 1);
@@ -288,8 +288,8 @@ void FinishStation::showEdge(int row) {
   if (look_ != Look::Edges) setLook(Look::Edges);
   if (slider_->value() != static_cast<int>(e.frame)) slider_->setValue(static_cast<int>(e.frame));
   const EdgeArea& a = e.response.area;
-  if (view_->zoom() > 0) view_->centreOn({a.x + a.width / 2.0, a.y + a.height / 2.0});
-  view_->update();
+  flash({static_cast<double>(a.x), static_cast<double>(a.y), static_cast<double>(a.width),
+         static_cast<double>(a.height)});
 }
 
 void FinishStation::drawOver(QPainter& p, const PictureView& view) {
@@ -323,6 +323,7 @@ void FinishStation::putIntoProfile() {
     // The clip follows what is now the camera's.
     session_.edit(tr("Follow the camera's finish"),
                   [&](Shoot& s) { s.clips[static_cast<size_t>(clip_)].finish.reset(); });
+    state_.steps().clear();  // now the profile's own step is the one to take back
     say(tr("In the profile now. Undo takes it back."));
   } catch (const Error& error) {
     say(QString::fromUtf8(error.what()));

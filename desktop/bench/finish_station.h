@@ -31,6 +31,7 @@ class FinishStation : public BenchStation {
   void setCamera(int clip, const Profile& profile) override;
   void setShot(const ClipInfo& shot) override;
   void putIntoProfile() override;
+  QUndoStack* steps() override { return &state_.steps(); }
 
   /// What is looked at: the reference shot with its edges, or the clip as it will be.
   enum class Look { Edges, Clip };

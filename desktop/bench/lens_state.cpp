@@ -16,18 +16,16 @@ LensState::LensState(QObject* parent) : QObject(parent) {
 
 void LensState::setCamera(const CameraMode& camera, const std::optional<LensPart>& before) {
   job_.stop();
+  steps_.clear();
   camera_ = camera;
   before_ = before;
-  chart_.reset();
-  views_.clear();
-  edges_.clear();
-  edge_finding_.reset();
-  footage_.reset();
-  lens_ = before ? std::optional(before->lens) : std::nullopt;
-  nudged_ = false;
+  Marks none;
+  none.way = marks_.way;
+  marks_ = std::move(none);
+  marks_.lens = before ? std::optional(before->lens) : std::nullopt;
   job_.setTrouble({});
-  if (before && before->method == "edges") way_ = Way::Edges;
-  if (before && before->method == "footage") way_ = Way::Footage;
+  if (before && before->method == "edges") marks_.way = Way::Edges;
+  if (before && before->method == "footage") marks_.way = Way::Footage;
   Q_EMIT changed();
 }
 
@@ -37,14 +35,14 @@ void LensState::setShot(const ClipInfo& shot) {
 }
 
 void LensState::setWay(Way way) {
-  if (way == way_) return;
-  way_ = way;
-  nudged_ = false;
-  if (way == Way::Chart && chart_) lens_ = chart_->lens;
-  if (way == Way::Edges && edge_finding_) lens_ = edge_finding_->lens;
-  if (way == Way::Footage && footage_ && footage_->usable) lens_ = footage_->lens;
-  if (way == Way::ByHand && !lens_)
-    lens_ = usualLens(std::max(2, camera_.width), std::max(2, camera_.height));
+  if (way == marks_.way) return;
+  marks_.way = way;
+  marks_.nudged = false;
+  if (way == Way::Chart && marks_.chart) marks_.lens = marks_.chart->lens;
+  if (way == Way::Edges && marks_.edge_finding) marks_.lens = marks_.edge_finding->lens;
+  if (way == Way::Footage && marks_.footage && marks_.footage->usable) marks_.lens = marks_.footage->lens;
+  if (way == Way::ByHand && !marks_.lens)
+    marks_.lens = usualLens(std::max(2, camera_.width), std::max(2, camera_.height));
   Q_EMIT changed();
 }
 
@@ -54,10 +52,11 @@ void LensState::findChart() {
     const std::vector<ChartView> views = search.views;
     ChartFinding finding = solveChart(views, search.width, search.height, chart_spec, std::nullopt);
     return [finding, views, this] {
-      views_ = views;
-      chart_ = finding;
-      lens_ = finding.lens;
-      nudged_ = false;
+      keepStep(tr("find the chart"));
+      marks_.views = views;
+      marks_.chart = finding;
+      marks_.lens = finding.lens;
+      marks_.nudged = false;
     };
   });
 }
@@ -77,10 +76,11 @@ void LensState::findEdges() {
       why_not = QString::fromUtf8(error.what());
     }
     return [finding, why_not, edges = std::move(search.edges), this] {
-      edges_ = edges;
-      edge_finding_ = finding;
-      lens_ = finding ? std::optional(finding->lens) : std::nullopt;
-      nudged_ = false;
+      keepStep(tr("find edges"));
+      marks_.edges = edges;
+      marks_.edge_finding = finding;
+      marks_.lens = finding ? std::optional(finding->lens) : std::nullopt;
+      marks_.nudged = false;
       job_.setTrouble(why_not);
     };
   });
@@ -91,17 +91,19 @@ void LensState::findFromFootage() {
     const TrackRecord tracks = trackClip(shot, {}, partOf(progress, 0, 0.4));
     const FootageLens found = measureLensFrom(tracks, 1 / shot.fps.value(), partOf(progress, 0.4, 1));
     return [found, this] {
-      footage_ = found;
-      nudged_ = false;
-      if (found.usable) lens_ = found.lens;
+      keepStep(tr("measure the lens"));
+      marks_.footage = found;
+      marks_.nudged = false;
+      if (found.usable) marks_.lens = found.lens;
       job_.setTrouble(QString::fromStdString(found.why));
     };
   });
 }
 
 QString LensState::comparison() const {
-  if (!footage_ || !footage_->usable || !before_ || before_->method == "footage") return {};
-  const double now = footage_->lens.fx, then = before_->lens.fx, spread = footage_->focal_uncertainty * now;
+  if (!marks_.footage || !marks_.footage->usable || !before_ || before_->method == "footage") return {};
+  const double now = marks_.footage->lens.fx, then = before_->lens.fx,
+               spread = marks_.footage->focal_uncertainty * now;
   constexpr double kAgree = 3;  // standard deviations, of both together
   const double known = before_->stddev.empty() ? 0 : before_->stddev[0];
   const QString values = tr("The profile says a focal length of %1 px, this footage %2 ± %3 px: ")
@@ -113,8 +115,8 @@ QString LensState::comparison() const {
 }
 
 void LensState::putInto(Profile& profile) const {
-  if (way_ == Way::Footage && !nudged_ && footage_ && footage_->usable)
-    putFootageLens(profile, *footage_, shot_.path.string(), 1 / shot_.fps.value());
+  if (marks_.way == Way::Footage && !marks_.nudged && marks_.footage && marks_.footage->usable)
+    putFootageLens(profile, *marks_.footage, shot_.path.string(), 1 / shot_.fps.value());
   else
     profile.lens = part();
 }
@@ -131,54 +133,78 @@ void LensState::markEdge(const Frame& frame, const std::vector<Point>& marks) {
     Q_EMIT changed();
     return;
   }
-  edges_.push_back(std::move(edge));
+  keepStep(tr("mark an edge"));
+  marks_.edges.push_back(std::move(edge));
   solveAgain();
 }
 
 void LensState::setEvidenceUsed(int row, bool used) {
-  if (way_ == Way::Chart) {
-    if (!chart_ || row < 0 || row >= static_cast<int>(views_.size())) return;
-    views_[static_cast<size_t>(row)].left_out = used ? "" : "left out by hand";
+  const QString said = used ? tr("take evidence in") : tr("leave evidence out");
+  if (marks_.way == Way::Chart) {
+    if (!marks_.chart || row < 0 || row >= static_cast<int>(marks_.views.size())) return;
+    keepStep(said);
+    marks_.views[static_cast<size_t>(row)].left_out = used ? "" : "left out by hand";
   } else {
-    if (row < 0 || row >= static_cast<int>(edges_.size())) return;
-    edges_[static_cast<size_t>(row)].in_use = used;
+    if (row < 0 || row >= static_cast<int>(marks_.edges.size())) return;
+    keepStep(said);
+    marks_.edges[static_cast<size_t>(row)].in_use = used;
   }
   solveAgain();
 }
 
 void LensState::removeEdge(int row) {
-  if (row < 0 || row >= static_cast<int>(edges_.size())) return;
-  edges_.erase(edges_.begin() + row);
-  edge_finding_.reset();
-  if (edges_.empty()) {
-    lens_.reset();
+  if (row < 0 || row >= static_cast<int>(marks_.edges.size())) return;
+  keepStep(tr("drop an edge"));
+  marks_.edges.erase(marks_.edges.begin() + row);
+  marks_.edge_finding.reset();
+  if (marks_.edges.empty()) {
+    marks_.lens.reset();
     Q_EMIT changed();
   } else {
     solveAgain();
   }
 }
 
+void LensState::keepStep(const QString& what, MarkStep<LensState>::Kind kind) {
+  steps_.push(new MarkStep<LensState>(what, *this, marks_, kind));
+}
+
+LensState::Marks LensState::exchange(Marks marks) {
+  job_.stop();
+  job_.setTrouble({});
+  Marks before = marks_;
+  marks_ = std::move(marks);
+  // Taken back while they were being solved, they have no finding yet.
+  const bool unsolved = marks_.way == Way::Edges && !marks_.edges.empty() && !marks_.nudged &&
+                        (!marks_.edge_finding || marks_.edge_finding->edges.size() != marks_.edges.size());
+  if (unsolved)
+    solveAgain();
+  else
+    Q_EMIT changed();
+  return before;
+}
+
 void LensState::solveAgain() {
   const int width = shot_.width, height = shot_.height;
-  if (way_ == Way::Chart) {
-    job_.run([this, views = views_, width, height,
+  if (marks_.way == Way::Chart) {
+    job_.run([this, views = marks_.views, width, height,
               chart_spec = spec](const Progress& progress) -> Background::Finish {
       ChartFinding finding = solveChart(views, width, height, chart_spec, std::nullopt, progress);
       return [finding, this] {
-        chart_ = finding;
-        lens_ = finding.lens;
-        nudged_ = false;
+        marks_.chart = finding;
+        marks_.lens = finding.lens;
+        marks_.nudged = false;
       };
     });
     return;
   }
-  job_.run([this, edges = edges_, width, height](const Progress& progress) -> Background::Finish {
+  job_.run([this, edges = marks_.edges, width, height](const Progress& progress) -> Background::Finish {
     EdgeFinding finding = solveEdges(edges, width, height, {}, progress);
     return [finding, this] {
-      if (finding.edges.size() != edges_.size()) return;
-      edge_finding_ = finding;
-      lens_ = finding.lens;
-      nudged_ = false;
+      if (finding.edges.size() != marks_.edges.size()) return;
+      marks_.edge_finding = finding;
+      marks_.lens = finding.lens;
+      marks_.nudged = false;
     };
   });
 }
@@ -191,23 +217,27 @@ void LensState::nudge(const Lens& lens) {
     Q_EMIT changed();
     return;
   }
-  if (lens_ && *lens_ == lens) return;
+  if (marks_.lens && *marks_.lens == lens) return;
   job_.setTrouble({});
-  lens_ = lens;
-  nudged_ = true;
+  keepStep(tr("set the lens by hand"), MarkStep<LensState>::Nudge);
+  marks_.lens = lens;
+  marks_.nudged = true;
   Q_EMIT changed();
 }
 
 std::pair<double, double> LensState::straightness() const {
-  if (!lens_ || edges_.empty()) return {-1, -1};
-  const LensMap map(*lens_), none(straightLens(lens_->width, lens_->height, lens_->fx));
+  if (!marks_.lens || marks_.edges.empty()) return {-1, -1};
+  const LensMap map(*marks_.lens),
+      none(straightLens(marks_.lens->width, marks_.lens->height, marks_.lens->fx));
   double after = 0, before = 0, count = 0;
-  for (size_t i = 0; i < edges_.size(); ++i) {
-    if (!edges_[i].in_use) continue;
-    if (edge_finding_ && i < edge_finding_->edges.size() && edge_finding_->edges[i].left_out) continue;
-    const auto n = static_cast<double>(edges_[i].points.size());
-    const double a = measureStraightness(edges_[i].points, map).rms_px,
-                 b = measureStraightness(edges_[i].points, none).rms_px;
+  for (size_t i = 0; i < marks_.edges.size(); ++i) {
+    if (!marks_.edges[i].in_use) continue;
+    if (marks_.edge_finding && i < marks_.edge_finding->edges.size() &&
+        marks_.edge_finding->edges[i].left_out)
+      continue;
+    const auto n = static_cast<double>(marks_.edges[i].points.size());
+    const double a = measureStraightness(marks_.edges[i].points, map).rms_px,
+                 b = measureStraightness(marks_.edges[i].points, none).rms_px;
     after += a * a * n;
     before += b * b * n;
     count += n;
@@ -217,28 +247,29 @@ std::pair<double, double> LensState::straightness() const {
 }
 
 std::vector<std::string> LensState::warnings() const {
-  if (nudged_ || way_ == Way::ByHand) {
-    if (lens_ && !LensMap(*lens_).coversPicture())
+  if (marks_.nudged || marks_.way == Way::ByHand) {
+    if (marks_.lens && !LensMap(*marks_.lens).coversPicture())
       return {"The model folds over inside the picture: its corners cannot be straightened."};
     return {};
   }
-  if (way_ == Way::Chart && chart_) return chart_->warnings;
-  if (way_ == Way::Edges && edge_finding_) return edge_finding_->warnings;
-  if (way_ == Way::Footage && footage_) return footage_->warnings;
+  if (marks_.way == Way::Chart && marks_.chart) return marks_.chart->warnings;
+  if (marks_.way == Way::Edges && marks_.edge_finding) return marks_.edge_finding->warnings;
+  if (marks_.way == Way::Footage && marks_.footage) return marks_.footage->warnings;
   return {};
 }
 
 std::optional<LensPart> LensState::part() const {
-  if (!lens_ || job_.busy()) return std::nullopt;
-  if (nudged_ || way_ == Way::ByHand) {
-    LensPart part = lensPartByHand(*lens_);
+  if (!marks_.lens || job_.busy()) return std::nullopt;
+  if (marks_.nudged || marks_.way == Way::ByHand) {
+    LensPart part = lensPartByHand(*marks_.lens);
     if (const auto [after, before] = straightness(); after >= 0) part.rms_px = after;
     return part;
   }
-  if (way_ == Way::Chart && chart_) return lensPartFrom(*chart_);
-  if (way_ == Way::Edges && edge_finding_) return lensPartFrom(*edge_finding_, edges_);
-  if (way_ == Way::Footage && footage_ && footage_->usable)
-    return lensPartFrom(*footage_, shot_.path.string());
+  if (marks_.way == Way::Chart && marks_.chart) return lensPartFrom(*marks_.chart);
+  if (marks_.way == Way::Edges && marks_.edge_finding)
+    return lensPartFrom(*marks_.edge_finding, marks_.edges);
+  if (marks_.way == Way::Footage && marks_.footage && marks_.footage->usable)
+    return lensPartFrom(*marks_.footage, shot_.path.string());
   return std::nullopt;
 }
 

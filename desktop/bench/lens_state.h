@@ -4,6 +4,7 @@
 
 #include <QObject>
 #include <QString>
+#include <QUndoStack>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -11,6 +12,7 @@
 #include "core/lens/measure.h"
 #include "core/profile/from_findings.h"
 #include "desktop/background.h"
+#include "desktop/bench/mark_step.h"
 
 namespace glenhaze::desktop {
 
@@ -18,6 +20,22 @@ class LensState : public QObject {
   Q_OBJECT
  public:
   enum class Way { Chart, Edges, Footage, ByHand };
+
+  /// What was marked and measured, and the value that is shown.
+  struct Marks {
+    Way way = Way::Chart;
+    std::optional<ChartFinding> chart;
+    std::vector<ChartView> views;
+    std::vector<StraightEdge> edges;
+    std::optional<EdgeFinding> edge_finding;
+    std::optional<FootageLens> footage;
+    std::optional<Lens> lens;
+    bool nudged = false;
+  };
+  /// Sets these and gives back those before; what was going on stops.
+  Marks exchange(Marks marks);
+  /// Each mark and measurement since the camera was chosen.
+  QUndoStack& steps() { return steps_; }
 
   explicit LensState(QObject* parent = nullptr);
 
@@ -29,7 +47,7 @@ class LensState : public QObject {
   void setShot(const ClipInfo& shot);
   const ClipInfo& shot() const { return shot_; }
 
-  Way way() const { return way_; }
+  Way way() const { return marks_.way; }
   void setWay(Way way);
 
   ChartSpec spec;
@@ -47,17 +65,17 @@ class LensState : public QObject {
   /// What went wrong last, "" when nothing did.
   const QString& trouble() const { return job_.trouble(); }
 
-  const std::optional<ChartFinding>& chart() const { return chart_; }
-  const std::optional<EdgeFinding>& edgeFinding() const { return edge_finding_; }
-  const std::vector<StraightEdge>& edges() const { return edges_; }
-  const std::optional<FootageLens>& footage() const { return footage_; }
+  const std::optional<ChartFinding>& chart() const { return marks_.chart; }
+  const std::optional<EdgeFinding>& edgeFinding() const { return marks_.edge_finding; }
+  const std::vector<StraightEdge>& edges() const { return marks_.edges; }
+  const std::optional<FootageLens>& footage() const { return marks_.footage; }
   /// The focal length of the profile beside the footage's, in a sentence; "" when there is nothing to
   /// compare.
   QString comparison() const;
 
   /// The lens that is shown: the finding's, or as nudged by hand; empty when there is none yet.
-  std::optional<Lens> lens() const { return lens_; }
-  bool nudged() const { return nudged_; }
+  std::optional<Lens> lens() const { return marks_.lens; }
+  bool nudged() const { return marks_.nudged; }
   /// Sets the value by hand; figures follow.
   void nudge(const Lens& lens);
 
@@ -75,17 +93,12 @@ class LensState : public QObject {
 
  private:
   void solveAgain();
+  void keepStep(const QString& what, MarkStep<LensState>::Kind kind = MarkStep<LensState>::Single);
   CameraMode camera_;
   std::optional<LensPart> before_;
   ClipInfo shot_;
-  Way way_ = Way::Chart;
-  std::optional<ChartFinding> chart_;
-  std::vector<ChartView> views_;
-  std::vector<StraightEdge> edges_;
-  std::optional<EdgeFinding> edge_finding_;
-  std::optional<FootageLens> footage_;
-  std::optional<Lens> lens_;
-  bool nudged_ = false;
+  Marks marks_;
+  QUndoStack steps_;
   Background job_;
 };
 

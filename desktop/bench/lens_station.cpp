@@ -148,7 +148,7 @@ QWidget* LensStation::buildTools() {
 
 QWidget* LensStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
-  std::tie(headline_, headline_note_) = headline(*column);
+  std::tie(headline_, headline_note_) = headline(*column, tr("Measure the lens"));
   plot_ = new BendPlot;
   column->addWidget(plot_);
   values_ = new QLabel;
@@ -226,11 +226,20 @@ void LensStation::showEvidence(int row) {
   chosen_row_ = row;
   const bool chart = state_.way() == LensState::Way::Chart;
   int64_t frame = -1;
-  if (chart && state_.chart() && row < static_cast<int>(state_.chart()->views.size()))
-    frame = state_.chart()->views[static_cast<size_t>(row)].frame;
-  if (state_.way() == LensState::Way::Edges && row < static_cast<int>(state_.edges().size()))
-    frame = state_.edges()[static_cast<size_t>(row)].frame;
+  QPolygonF place;
+  if (chart && state_.chart() && row < static_cast<int>(state_.chart()->views.size())) {
+    const ChartView& seen = state_.chart()->views[static_cast<size_t>(row)];
+    frame = seen.frame;
+    for (const Point& p : seen.corners) place << QPointF(p.x, p.y);
+  }
+  if (state_.way() == LensState::Way::Edges && row < static_cast<int>(state_.edges().size())) {
+    const StraightEdge& edge = state_.edges()[static_cast<size_t>(row)];
+    frame = edge.frame;
+    for (const Point& p : edge.points) place << QPointF(p.x, p.y);
+  }
   if (frame >= 0) slider_->setValue(static_cast<int>(frame));
+  // A level or upright edge has a box without area.
+  if (!place.isEmpty()) flash(place.boundingRect().adjusted(-2, -2, 2, 2));
   view_->update();
 }
 
@@ -464,6 +473,7 @@ void LensStation::putIntoProfile() {
     Profile profile = session_.profileFor(clip_);
     state_.putInto(profile);
     session_.putProfile(tr("Put lens into profile"), profile);
+    state_.steps().clear();  // now the profile's own step is the one to take back
     hint_->setText(tr("In the profile now. Undo takes it back."));
   } catch (const Error& error) {
     hint_->setText(QString::fromUtf8(error.what()));

@@ -40,6 +40,7 @@ class LensStation : public BenchStation {
   void showRichestFrame();
   bool was_busy_ = false;
   void putIntoProfile() override;
+  QUndoStack* steps() override { return &state_.steps(); }
 
  private:
   QWidget* buildTools();

@@ -20,11 +20,24 @@ void NoiseState::setCamera(const CameraMode& camera, const std::optional<NoisePa
 void NoiseState::forget() {
   job_.stop();
   job_.setTrouble({});
-  finding_.reset();
+  steps_.clear();
   hot_.reset();
-  factor_ = 1;
-  patches_.clear();
-  used_.clear();
+  Marks none;
+  none.way = marks_.way;
+  marks_ = std::move(none);
+}
+
+void NoiseState::keepStep(const QString& what, MarkStep<NoiseState>::Kind kind) {
+  steps_.push(new MarkStep<NoiseState>(what, *this, marks_, kind));
+}
+
+NoiseState::Marks NoiseState::exchange(Marks marks) {
+  job_.stop();
+  job_.setTrouble({});
+  Marks before = marks_;
+  marks_ = std::move(marks);
+  Q_EMIT changed();
+  return before;
 }
 
 void NoiseState::setOffered(std::vector<ClipInfo> shots) { offered_ = std::move(shots); }
@@ -48,14 +61,15 @@ std::vector<ClipInfo> NoiseState::shots() const {
 void NoiseState::setTogether(bool on) {
   if (on == together_) return;
   together_ = on;
-  finding_.reset();
+  marks_.finding.reset();
   hot_.reset();
   Q_EMIT changed();
 }
 
 void NoiseState::setFactor(double factor) {
-  if (factor == factor_) return;
-  factor_ = factor;
+  if (factor == marks_.factor) return;
+  keepStep(tr("set the curve by hand"), MarkStep<NoiseState>::Nudge);
+  marks_.factor = factor;
   Q_EMIT changed();
 }
 
@@ -76,16 +90,17 @@ void NoiseState::setShot(const ClipInfo& shot) {
 }
 
 void NoiseState::setWay(Way way) {
-  if (way == way_) return;
-  way_ = way;
-  finding_.reset();
+  if (way == marks_.way) return;
+  if (marks_.finding) keepStep(tr("measure another way"));
+  marks_.way = way;
+  marks_.finding.reset();
   Q_EMIT changed();
 }
 
 void NoiseState::setIso(double iso) {
   if (iso == iso_) return;
   iso_ = iso;
-  if (finding_) finding_->curve.iso = iso;
+  if (marks_.finding) marks_.finding->curve.iso = iso;
   Q_EMIT changed();
 }
 
@@ -117,51 +132,58 @@ const std::vector<PatchVerdict>& NoiseState::cells() {
 }
 
 bool NoiseState::patchUsed(int row) const {
-  return row >= 0 && row < static_cast<int>(used_.size()) && used_[static_cast<size_t>(row)];
+  return row >= 0 && row < static_cast<int>(marks_.used.size()) && marks_.used[static_cast<size_t>(row)];
 }
 
 void NoiseState::addPatch(const PatchRect& rect) {
-  way_ = Way::Patches;
-  patches_.push_back(judge(rect));
-  used_.push_back(patches_.back().flat);
-  finding_.reset();
+  keepStep(tr("mark a place"));
+  marks_.way = Way::Patches;
+  marks_.patches.push_back(judge(rect));
+  marks_.used.push_back(marks_.patches.back().flat);
+  marks_.finding.reset();
   Q_EMIT changed();
 }
 
 void NoiseState::setPatchUsed(int row, bool used) {
-  if (row < 0 || row >= static_cast<int>(used_.size())) return;
-  used_[static_cast<size_t>(row)] = used;
-  finding_.reset();
+  if (row < 0 || row >= static_cast<int>(marks_.used.size())) return;
+  keepStep(used ? tr("take a place in") : tr("leave a place out"));
+  marks_.used[static_cast<size_t>(row)] = used;
+  marks_.finding.reset();
   measure();
 }
 
 void NoiseState::removePatch(int row) {
-  if (row < 0 || row >= static_cast<int>(used_.size())) return;
-  patches_.erase(patches_.begin() + row);
-  used_.erase(used_.begin() + row);
-  finding_.reset();
+  if (row < 0 || row >= static_cast<int>(marks_.used.size())) return;
+  keepStep(tr("drop a place"));
+  marks_.patches.erase(marks_.patches.begin() + row);
+  marks_.used.erase(marks_.used.begin() + row);
+  marks_.finding.reset();
   Q_EMIT changed();
 }
 
 void NoiseState::measure() {
-  if (way_ == Way::LockedOff) {
+  if (marks_.way == Way::LockedOff) {
     job_.run([this, shots = shots(), iso = iso_](const Progress& progress) -> Background::Finish {
-      return [this, finding = measureStatic(shots, iso, progress)] { finding_ = finding; };
+      return [this, finding = measureStatic(shots, iso, progress)] {
+        keepStep(tr("measure noise"));
+        marks_.finding = finding;
+      };
     });
     return;
   }
   std::vector<PatchRect> chosen;
-  for (size_t i = 0; i < patches_.size(); ++i)
-    if (used_[i]) chosen.push_back(patches_[i].rect);
+  for (size_t i = 0; i < marks_.patches.size(); ++i)
+    if (marks_.used[i]) chosen.push_back(marks_.patches[i].rect);
   job_.run([this, all = shots(), iso = iso_, chosen](const Progress& progress) -> Background::Finish {
     // Patches that were placed are this shot's; in others they are found.
     std::vector<NoiseShot> shots{{all.front(), chosen}};
     for (size_t i = 1; i < all.size(); ++i) shots.push_back({all[i], {}});
     return [this, finding = measurePatches(shots, iso, progress)] {
-      finding_ = finding;
-      if (!patches_.empty()) return;
-      patches_ = finding.patches;
-      for (const PatchVerdict& v : patches_) used_.push_back(v.flat);
+      keepStep(tr("measure noise"));
+      marks_.finding = finding;
+      if (!marks_.patches.empty()) return;
+      marks_.patches = finding.patches;
+      for (const PatchVerdict& v : marks_.patches) marks_.used.push_back(v.flat);
     };
   });
 }
@@ -179,25 +201,25 @@ std::optional<NoiseCurve> NoiseState::curveBefore() const {
 }
 
 std::optional<NoiseCurve> NoiseState::curve() const {
-  const auto found = finding_ ? std::optional(finding_->curve) : curveBefore();
-  return found && factor_ != 1 ? scaledCurve(*found, factor_) : found;
+  const auto found = marks_.finding ? std::optional(marks_.finding->curve) : curveBefore();
+  return found && marks_.factor != 1 ? scaledCurve(*found, marks_.factor) : found;
 }
 
 std::optional<NoiseEntry> NoiseState::entry() const {
-  if (busy() || iso_ <= 0 || (!finding_ && factor_ == 1)) return std::nullopt;
+  if (busy() || iso_ <= 0 || (!marks_.finding && marks_.factor == 1)) return std::nullopt;
   NoiseEntry entry;
-  if (finding_) {
+  if (marks_.finding) {
     std::vector<std::string> names;
     for (const ClipInfo& s : shots()) names.push_back(s.path.filename().string());
-    entry = noiseEntryFrom(*finding_, names, way_ == Way::LockedOff);
+    entry = noiseEntryFrom(*marks_.finding, names, marks_.way == Way::LockedOff);
   } else {
     // What the profile has, set otherwise by hand: where it came from is kept with it.
     const NoiseEntry* known = entryBefore();
     if (known == nullptr) return std::nullopt;
     entry = *known;
   }
-  if (factor_ != 1) {
-    entry.curve = scaledCurve(entry.curve, factor_);
+  if (marks_.factor != 1) {
+    entry.curve = scaledCurve(entry.curve, marks_.factor);
     entry.origin = Origin::ByHand;
   }
   entry.curve.iso = iso_;

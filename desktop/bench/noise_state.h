@@ -4,11 +4,13 @@
 
 #include <QObject>
 #include <QString>
+#include <QUndoStack>
 #include <optional>
 #include <vector>
 
 #include "core/profile/profile.h"
 #include "desktop/background.h"
+#include "desktop/bench/mark_step.h"
 
 namespace glenhaze::desktop {
 
@@ -16,6 +18,19 @@ class NoiseState : public QObject {
   Q_OBJECT
  public:
   enum class Way { LockedOff, Patches };
+
+  /// What was marked and measured.
+  struct Marks {
+    Way way = Way::LockedOff;
+    std::vector<PatchVerdict> patches;
+    std::vector<bool> used;
+    std::optional<NoiseFinding> finding;
+    double factor = 1;
+  };
+  /// Sets these and gives back those before; what was going on stops.
+  Marks exchange(Marks marks);
+  /// Each mark and measurement since the shot was chosen.
+  QUndoStack& steps() { return steps_; }
 
   explicit NoiseState(QObject* parent = nullptr);
 
@@ -26,7 +41,7 @@ class NoiseState : public QObject {
   /// The ISO follows from the shot where it says one.
   void setShot(const ClipInfo& shot);
   const ClipInfo& shot() const { return shot_; }
-  Way way() const { return way_; }
+  Way way() const { return marks_.way; }
   void setWay(Way way);
   double iso() const { return iso_; }  ///< 0: not known
   void setIso(double iso);
@@ -39,7 +54,7 @@ class NoiseState : public QObject {
   bool together() const { return together_; }
   void setTogether(bool on);
   /// The curve is multiplied by this by hand; 1: as measured.
-  double factor() const { return factor_; }
+  double factor() const { return marks_.factor; }
   void setFactor(double factor);
 
   /// A frame of the shot and the one after it: patches are judged on them. Either may be empty.
@@ -48,7 +63,7 @@ class NoiseState : public QObject {
   /// Every cell of the frame with its verdict, row by row.
   const std::vector<PatchVerdict>& cells();
 
-  const std::vector<PatchVerdict>& patches() const { return patches_; }
+  const std::vector<PatchVerdict>& patches() const { return marks_.patches; }
   bool patchUsed(int row) const;
   void addPatch(const PatchRect& rect);
   void setPatchUsed(int row, bool used);
@@ -64,7 +79,7 @@ class NoiseState : public QObject {
   bool busy() const { return job_.busy(); }
   const QString& trouble() const { return job_.trouble(); }
 
-  const std::optional<NoiseFinding>& finding() const { return finding_; }
+  const std::optional<NoiseFinding>& finding() const { return marks_.finding; }
   /// The curve shown: the finding's, or what the profile has for this ISO; empty when neither is there.
   std::optional<NoiseCurve> curve() const;
   /// What the profile has for this ISO and light now.
@@ -78,23 +93,21 @@ class NoiseState : public QObject {
 
  private:
   void forget();
+  void keepStep(const QString& what, MarkStep<NoiseState>::Kind kind = MarkStep<NoiseState>::Single);
   std::vector<ClipInfo> shots() const;
   const NoiseEntry* entryBefore() const;
   CameraMode camera_;
   std::optional<NoisePart> before_;
   ClipInfo shot_;
-  Way way_ = Way::LockedOff;
   double iso_ = 0;
   QString light_;
   Frame frame_, next_;
   std::vector<PatchVerdict> cells_;
-  std::vector<PatchVerdict> patches_;
-  std::vector<bool> used_;
-  std::optional<NoiseFinding> finding_;
   std::optional<HotPixelFinding> hot_;
   std::vector<ClipInfo> offered_;
   bool together_ = false;
-  double factor_ = 1;
+  Marks marks_;
+  QUndoStack steps_;
   Background job_;
 };
 

@@ -58,6 +58,9 @@ NoiseStation::NoiseStation(Session& session, QWidget* parent)
   connect(patches_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (!filling_ && item->column() == 0) state_.setPatchUsed(item->row(), item->checkState() == Qt::Checked);
   });
+  connect(patches_, &QTableWidget::currentCellChanged, this, [this](int row, int, int, int) {
+    if (!filling_) showPatch(row);
+  });
   arrange(buildTools(), view_, slider_, patches_, buildFindings());
   wireView();
   connect(&state_, &NoiseState::changed, this, &NoiseStation::refresh);
@@ -149,7 +152,7 @@ QWidget* NoiseStation::buildTools() {
 
 QWidget* NoiseStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
-  std::tie(headline_, note_) = headline(*column);
+  std::tie(headline_, note_) = headline(*column, tr("Measure the noise"));
   plot_ = new NoisePlot;
   column->addWidget(plot_, 1);
   isos_ = table({tr("ISO"), tr("Curve"), tr("σ"), tr("Others say"), tr("Clips")}, tr("Curves by ISO"));
@@ -376,6 +379,16 @@ void NoiseStation::showIsos() {
   }
 }
 
+// The frame a place was found in, and where in it.
+void NoiseStation::showPatch(int row) {
+  if (state_.way() != NoiseState::Way::Patches || row < 0 || row >= static_cast<int>(state_.patches().size()))
+    return;
+  const PatchVerdict& v = state_.patches()[static_cast<size_t>(row)];
+  if (v.frame >= 0) slider_->setValue(static_cast<int>(v.frame));
+  flash({static_cast<double>(v.rect.x), static_cast<double>(v.rect.y), static_cast<double>(v.rect.width),
+         static_cast<double>(v.rect.height)});
+}
+
 void NoiseStation::drawOver(QPainter& p, const PictureView& view) {
   const auto area = [&](const PatchRect& r) {
     return QRectF(view.toScreen(QPointF(r.x - 0.5, r.y - 0.5)),
@@ -429,6 +442,7 @@ void NoiseStation::putIntoProfile() {
   if (!entry) return;
   if (!change(tr("Put noise into profile"), [&](NoisePart& part) { part.put(*entry); })) return;
   state_.setFactor(1);
+  state_.steps().clear();
   say(tr("In the profile now. Undo takes it back."));
 }
 

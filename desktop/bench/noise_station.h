@@ -35,6 +35,7 @@ class NoiseStation : public BenchStation {
   void setShot(const ClipInfo& shot) override;
   void setOffered(const std::vector<ClipInfo>& shots) override;
   void putIntoProfile() override;
+  QUndoStack* steps() override { return &state_.steps(); }
   /// 0: the picture; 1 to 3: luma, Cb, Cr alone with raised contrast.
   void setLook(int look);
   void showFlatPlaces(bool on);
@@ -47,6 +48,7 @@ class NoiseStation : public BenchStation {
   void refresh();
   void showPicture();
   void showPatches();
+  void showPatch(int row);
   void showIsos();
   void showHot();
   void hotPressed();

@@ -35,8 +35,22 @@ void ShutterState::setCamera(const Profile& profile) {
 void ShutterState::forget() {
   job_.stop();
   job_.setTrouble({});
-  finding_.reset();
-  by_hand_.reset();
+  steps_.clear();
+  marks_.finding.reset();
+  marks_.by_hand.reset();
+}
+
+void ShutterState::keepStep(const QString& what, MarkStep<ShutterState>::Kind kind) {
+  steps_.push(new MarkStep<ShutterState>(what, *this, marks_, kind));
+}
+
+ShutterState::Marks ShutterState::exchange(Marks marks) {
+  job_.stop();
+  job_.setTrouble({});
+  Marks before = marks_;
+  marks_ = std::move(marks);
+  Q_EMIT changed();
+  return before;
 }
 
 std::optional<Lens> ShutterState::lens() const {
@@ -53,29 +67,30 @@ void ShutterState::setShot(const ClipInfo& shot) {
   shot_ = shot;
   // The name of a reference shot mostly says what it is for.
   const QString name = QString::fromStdString(shot.path.stem().string()).toLower();
-  way_ = name.contains(QStringLiteral("lamp"))  ? Way::Lamp
-         : name.contains(QStringLiteral("pan")) ? Way::Pan
-                                                : Way::Footage;
+  marks_.way = name.contains(QStringLiteral("lamp"))  ? Way::Lamp
+               : name.contains(QStringLiteral("pan")) ? Way::Pan
+                                                      : Way::Footage;
   Q_EMIT changed();
 }
 
 void ShutterState::setWay(Way way) {
-  if (way == way_) return;
-  way_ = way;
-  finding_.reset();
+  if (way == marks_.way) return;
+  if (marks_.finding) keepStep(tr("measure another way"));
+  marks_.way = way;
+  marks_.finding.reset();
   Q_EMIT changed();
 }
 
 void ShutterState::setFlickerHz(double hz) {
-  if (hz == hz_) return;
-  hz_ = hz;
-  finding_.reset();
+  if (hz == marks_.hz) return;
+  if (marks_.finding) keepStep(tr("say the lamp's rate"));
+  marks_.hz = hz;
+  marks_.finding.reset();
   Q_EMIT changed();
 }
 
 void ShutterState::measure() {
-  by_hand_.reset();
-  job_.run([this, clip = shot_, way = way_, hz = hz_, lens = lens(),
+  job_.run([this, clip = shot_, way = marks_.way, hz = marks_.hz, lens = lens(),
             masks = masks_](const Progress& progress) -> Background::Finish {
     ShutterFinding found;
     if (way == Way::Lamp) {
@@ -91,19 +106,24 @@ void ShutterState::measure() {
       found = measureReadout(trackClip(clip, options, progress), *lens, 1 / clip.fps.value(),
                              Progress{{}, progress.stop});
     }
-    return [this, found] { finding_ = found; };
+    return [this, found] {
+      keepStep(tr("measure the readout"));
+      marks_.finding = found;
+      marks_.by_hand.reset();
+    };
   });
 }
 
 std::optional<Shutter> ShutterState::value() const {
-  if (by_hand_) return by_hand_;
-  if (finding_) return finding_->shutter;
+  if (marks_.by_hand) return marks_.by_hand;
+  if (marks_.finding) return marks_.finding->shutter;
   return before_ ? std::optional(before_->shutter) : std::nullopt;
 }
 
 void ShutterState::setByHand(const Shutter& shutter) {
   if (value() == shutter) return;
-  by_hand_ = shutter;
+  keepStep(tr("set the readout by hand"), MarkStep<ShutterState>::Nudge);
+  marks_.by_hand = shutter;
   Q_EMIT changed();
 }
 
@@ -114,32 +134,32 @@ double ShutterState::frameInterval() const {
 
 std::optional<ShutterPart> ShutterState::part() const {
   if (busy()) return std::nullopt;
-  if (by_hand_) {
-    ShutterPart part = shutterPartByHand(*by_hand_);
+  if (marks_.by_hand) {
+    ShutterPart part = shutterPartByHand(*marks_.by_hand);
     part.frame_interval_s = frameInterval();
     return part;
   }
-  if (!finding_) return std::nullopt;
-  return shutterPartFrom(*finding_, kMethods[static_cast<size_t>(way_)], shot_.path.string(),
+  if (!marks_.finding) return std::nullopt;
+  return shutterPartFrom(*marks_.finding, kMethods[static_cast<size_t>(marks_.way)], shot_.path.string(),
                          frameInterval());
 }
 
 double ShutterState::leanLeft() const {
   const auto shutter = value();
-  if (!finding_ || finding_->sights.empty() || !shutter) return -1;
+  if (!marks_.finding || marks_.finding->sights.empty() || !shutter) return -1;
   double sum = 0;
-  for (const PanSight& s : finding_->sights) {
+  for (const PanSight& s : marks_.finding->sights) {
     const auto now = sightOf(s.frame);
     sum += now->lean * now->lean;
   }
-  return std::sqrt(sum / static_cast<double>(finding_->sights.size()));
+  return std::sqrt(sum / static_cast<double>(marks_.finding->sights.size()));
 }
 
 std::optional<PanSight> ShutterState::sightOf(int64_t frame) const {
   const auto shutter = value();
-  if (!finding_ || !shutter) return std::nullopt;
+  if (!marks_.finding || !shutter) return std::nullopt;
   const bool backwards = shutter->direction == ScanDirection::Up || shutter->direction == ScanDirection::Left;
-  for (PanSight s : finding_->sights) {
+  for (PanSight s : marks_.finding->sights) {
     if (s.frame != frame) continue;
     s.lean -= (backwards ? -1 : 1) * s.speed * shutter->readout_s;
     return s;

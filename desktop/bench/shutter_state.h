@@ -4,19 +4,33 @@
 
 #include <QObject>
 #include <QString>
+#include <QUndoStack>
 #include <optional>
 
 #include "core/profile/profile.h"
 #include "desktop/background.h"
+#include "desktop/bench/mark_step.h"
 
 namespace glenhaze::desktop {
 
 class ShutterState : public QObject {
   Q_OBJECT
  public:
+  explicit ShutterState(QObject* parent = nullptr);
+
   enum class Way { Lamp, Pan, Footage };
 
-  explicit ShutterState(QObject* parent = nullptr);
+  /// What was measured and how, and what was set instead.
+  struct Marks {
+    Way way = Way::Pan;
+    double hz = 100;
+    std::optional<ShutterFinding> finding;
+    std::optional<Shutter> by_hand;
+  };
+  /// Sets these and gives back those before; what was going on stops.
+  Marks exchange(Marks marks);
+  /// Each measurement and nudge since the shot was chosen.
+  QUndoStack& steps() { return steps_; }
 
   void setCamera(const Profile& profile);
   const CameraMode& camera() const { return camera_; }
@@ -26,9 +40,9 @@ class ShutterState : public QObject {
 
   void setShot(const ClipInfo& shot);
   const ClipInfo& shot() const { return shot_; }
-  Way way() const { return way_; }
+  Way way() const { return marks_.way; }
   void setWay(Way way);
-  double flickerHz() const { return hz_; }
+  double flickerHz() const { return marks_.hz; }
   void setFlickerHz(double hz);
 
   /// In the background.
@@ -36,11 +50,11 @@ class ShutterState : public QObject {
   void stop() { job_.stop(); }
   bool busy() const { return job_.busy(); }
   const QString& trouble() const { return job_.trouble(); }
-  const std::optional<ShutterFinding>& finding() const { return finding_; }
+  const std::optional<ShutterFinding>& finding() const { return marks_.finding; }
 
   /// The value shown: set by hand, else found, else the profile's; empty when there is none.
   std::optional<Shutter> value() const;
-  bool byHand() const { return by_hand_.has_value(); }
+  bool byHand() const { return marks_.by_hand.has_value(); }
   void setByHand(const Shutter& shutter);
   /// Of the shot's footage, or the mode's; 0 when not known.
   double frameInterval() const;
@@ -59,15 +73,14 @@ class ShutterState : public QObject {
 
  private:
   void forget();
+  void keepStep(const QString& what, MarkStep<ShutterState>::Kind kind = MarkStep<ShutterState>::Single);
   CameraMode camera_;
   std::optional<ShutterPart> before_;
   std::optional<LensPart> lens_;
   std::vector<MotionMask> masks_;
   ClipInfo shot_;
-  Way way_ = Way::Pan;
-  double hz_ = 100;
-  std::optional<ShutterFinding> finding_;
-  std::optional<Shutter> by_hand_;
+  Marks marks_;
+  QUndoStack steps_;
   Background job_;
 };
 

@@ -119,7 +119,7 @@ QWidget* ShutterStation::buildTools() {
 
 QWidget* ShutterStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
-  std::tie(headline_, note_) = headline(*column);
+  std::tie(headline_, note_) = headline(*column, tr("Measure the shutter"));
   plot_ = new ShutterPlotView;
   column->addWidget(plot_, 1);
   lean_ = quietLabel();
@@ -356,6 +356,7 @@ void ShutterStation::putIntoProfile() {
     Profile profile = session_.profileFor(clip_);
     profile.shutter = *part;
     session_.putProfile(tr("Put readout into profile"), profile);
+    state_.steps().clear();  // now the profile's own step is the one to take back
     say(tr("In the profile now. Undo takes it back."));
   } catch (const Error& error) {
     say(QString::fromUtf8(error.what()));

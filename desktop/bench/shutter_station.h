@@ -29,6 +29,7 @@ class ShutterStation : public BenchStation {
   void setCamera(int clip, const Profile& profile) override;
   void setShot(const ClipInfo& shot) override;
   void putIntoProfile() override;
+  QUndoStack* steps() override { return &state_.steps(); }
   void goTo(int frame);
 
  private:

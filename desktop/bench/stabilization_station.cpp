@@ -184,7 +184,7 @@ void StabilizationStation::setLook(int look) { look_->setCurrentIndex(look); }
 
 QWidget* StabilizationStation::buildFindings() {
   const auto [panel, column] = findingsPanel();
-  std::tie(headline_, note_) = headline(*column);
+  std::tie(headline_, note_) = headline(*column, tr("Steady the clips"));
   budget_ = quietLabel();
   column->addWidget(budget_);
   form_ = new StabilizationForm;
@@ -335,6 +335,7 @@ void StabilizationStation::refresh() {
   correction.lens_amount = wanted->window.amount;
   correction.fill = wanted->window.fill;
   correction.output = p->job.correction.output;
+  correction.canvas = p->job.correction.canvas;
   correction.motion = motion_->motion;
   if (correction == shown_) return view_->update();
   shown_ = correction;

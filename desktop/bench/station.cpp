@@ -25,6 +25,7 @@ void BenchStation::arrange(QWidget* tools, PictureView* picture, QAbstractSlider
                            QWidget* findings) {
   picture_ = picture;
   position_ = position;
+  if (auto* rows = qobject_cast<QAbstractItemView*>(evidence)) leaveOutByShiftClick(*rows);
   tools->setFixedHeight(kToolsHeight);
   position->setFixedHeight(kPositionHeight);
   QSizePolicy keeps = position->sizePolicy();
@@ -74,6 +75,8 @@ void BenchStation::standAs(const BenchStation& other, bool same_shot) {
     position_->setValue(other.position_->value());
 }
 
+void BenchStation::flash(const QRectF& area) { picture_->flash(area); }
+
 std::pair<QWidget*, QVBoxLayout*> BenchStation::findingsPanel() {
   auto* panel = new QWidget;
   makeDeep(*panel);
@@ -83,11 +86,14 @@ std::pair<QWidget*, QVBoxLayout*> BenchStation::findingsPanel() {
   return {panel, column};
 }
 
-std::pair<QLabel*, QLabel*> BenchStation::headline(QVBoxLayout& column) {
+std::pair<QLabel*, QLabel*> BenchStation::headline(QVBoxLayout& column, const QString& topic) {
   auto* figure = new QLabel;
   figure->setFont(textFont(25, true));
   QLabel* note = quietLabel();
-  column.addWidget(figure);
+  auto* row = new QHBoxLayout;
+  row->addWidget(figure, 1);
+  row->addWidget(guideMark(topic), 0, Qt::AlignTop);
+  column.addLayout(row);
   column.addWidget(note);
   return {figure, note};
 }

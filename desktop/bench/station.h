@@ -19,6 +19,7 @@ class QPushButton;
 class QSplitter;
 class QTableWidget;
 class QTableWidgetItem;
+class QUndoStack;
 
 namespace glenhaze::desktop {
 
@@ -35,6 +36,8 @@ class BenchStation : public QWidget {
   /// The other shots that suit the camera and mode.
   virtual void setOffered(const std::vector<ClipInfo>&) {}
   virtual void putIntoProfile() = 0;
+  /// Steps of its marks, which are taken back before those of the shoot; null where it has none of its own.
+  virtual QUndoStack* steps() { return nullptr; }
   /// Sizes of the panels and what is seen of the picture as in another station, so that nothing moves when
   /// one changes between them; with the same reference shot its frame too.
   void standAs(const BenchStation& other, bool same_shot);
@@ -46,8 +49,8 @@ class BenchStation : public QWidget {
                QWidget* findings);
   /// The dark panel of findings, its column, and the "Put into profile" button that ends it.
   static std::pair<QWidget*, QVBoxLayout*> findingsPanel();
-  /// A big figure and a quiet line below it.
-  static std::pair<QLabel*, QLabel*> headline(QVBoxLayout& column);
+  /// A big figure and a quiet line below it; `topic`: where the guide tells of it.
+  static std::pair<QLabel*, QLabel*> headline(QVBoxLayout& column, const QString& topic);
   /// Buttons of which one is down: the ways to measure, each with its tool tip.
   QButtonGroup* addWays(QHBoxLayout& row, const std::vector<std::pair<QString, QString>>& ways,
                         const std::function<void(int)>& chosen);
@@ -55,6 +58,8 @@ class BenchStation : public QWidget {
   static QTableWidget* table(const QStringList& heads, const QString& name);
   static QTableWidgetItem* cell(const QString& text, bool number = false);
   QPushButton* putButton(const QString& tip);
+  /// Shows where in the picture a row of evidence is.
+  void flash(const QRectF& area);
   QProgressBar* progressBar();
 
  private:

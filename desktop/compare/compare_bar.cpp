@@ -80,7 +80,7 @@ void CompareBar::showZoom(double zoom) {
   zoom_->setCurrentIndex(static_cast<int>(nearest));
 }
 
-void CompareBar::setClips(const std::vector<ClipPlan>& plans, int current) {
+void CompareBar::setClips(const PlanList& plans, int current) {
   clips_->clear();
   for (const ClipPlan& plan : plans) clips_->addItem(QString::fromStdString(plan.info.path.stem().string()));
   clips_->setCurrentIndex(current);

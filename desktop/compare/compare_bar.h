@@ -23,7 +23,7 @@ class CompareBar : public QWidget {
   enum Look { AllChannels, Luma, Cb, Cr, Removed, OwnMotion };
 
   explicit CompareBar(QWidget* parent = nullptr);
-  void setClips(const std::vector<ClipPlan>& plans, int current);
+  void setClips(const PlanList& plans, int current);
   void setPlan(const ClipPlan& plan, const OutputSettings& output);
 
   Look look() const;

@@ -37,6 +37,7 @@ namespace glenhaze::desktop {
 namespace {
 
 constexpr double kRemovedGain = 6, kChannelGain = 6;
+constexpr double kPinReach_px = 10;  // on the screen
 
 }  // namespace
 
@@ -178,7 +179,10 @@ QWidget* ComparePlace::buildSide() {
   layout->setContentsMargins(14, 12, 14, 12);
   figures_ = new QLabel;
   figures_->setWordWrap(true);
-  layout->addWidget(figures_);
+  auto* head = new QHBoxLayout;
+  head->addWidget(figures_, 1);
+  head->addWidget(guideMark(tr("Compare")), 0, Qt::AlignTop);
+  layout->addLayout(head);
   edge_text_ = new QLabel;
   edge_text_->setWordWrap(true);
   layout->addWidget(edge_text_);
@@ -247,6 +251,7 @@ void ComparePlace::showState() {
   showMore();
   noise_form_->setFlickerFound(state_.flickerText());
   noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
+  takePins();
 }
 
 // Nothing of the clip before is to be seen beside this one's words, not even for a moment.
@@ -257,8 +262,7 @@ void ComparePlace::takeClip() {
   view_->setPicture({}, {});
   view_->setSecond({});
   view_->setNote({});
-  pins_.clear();
-  updatePins();
+  takePins();
   edge_.a = edge_.b = {};
   edge_text_->clear();
   own_text_->clear();
@@ -392,7 +396,7 @@ void ComparePlace::show(const PreviewFrame& frame) {
   showOwnMotion();
   noise_form_->setVerdict(current_.removal);
   showVariants();
-  updatePins();
+  takePins();
   if (edge_.on) measureEdge();
 }
 
@@ -411,9 +415,30 @@ void ComparePlace::measureEdge() {
   view_->update();
 }
 
+// On a pin it takes it away. They are kept with the clip, as shares of the picture.
 void ComparePlace::addPin(QPointF at) {
-  pins_.push_back(at);
-  if (pins_.size() > PinStrip::kMost) pins_.erase(pins_.begin());
+  const QSizeF size = view_->pictureSize();
+  if (!state_.hasClip() || size.isEmpty()) return;
+  std::vector<Point> pins = state_.plan().clip.pins;
+  const double near = kPinReach_px / view_->shownScale();
+  const auto there = std::ranges::find_if(pins, [&](const Point& pin) {
+    return std::hypot(pin.x * size.width() - at.x(), pin.y * size.height() - at.y()) < near;
+  });
+  const bool taken = there != pins.end();
+  if (taken)
+    pins.erase(there);
+  else
+    pins.push_back(
+        {std::clamp(at.x() / size.width(), 0.0, 1.0), std::clamp(at.y() / size.height(), 0.0, 1.0)});
+  if (pins.size() > PinStrip::kMost) pins.erase(pins.begin());
+  state_.edit(taken ? tr("Take a pin away") : tr("Pin a place"), [&](ShootClip& clip) { clip.pins = pins; });
+}
+
+void ComparePlace::takePins() {
+  pins_.clear();
+  if (const QSizeF size = view_->pictureSize(); state_.hasClip() && !size.isEmpty())
+    for (const Point& pin : state_.plan().clip.pins)
+      pins_.emplace_back(pin.x * size.width(), pin.y * size.height());
   updatePins();
   view_->update();
 }
@@ -473,7 +498,7 @@ std::vector<KeyLine> ComparePlace::keys() {
           {tr("I, O, W"), tr("set in, set out, the whole clip")},
           {tr("K, Shift+K"), tr("keep this stretch, forget it")},
           {tr("T"), tr("the clip over time")},
-          {tr("Double click"), tr("pin a place")},
+          {tr("Double click"), tr("pin a place; on a pin: take it away")},
           {tr("Shift-drag"), tr("turn the divider")}};
 }
 

@@ -85,6 +85,7 @@ class ComparePlace : public QWidget {
   void connectBoards();
   void zoomTo(double zoom, QPointF around = {-1, -1});
   void measureEdge();
+  void takePins();
   void updatePins();
   void togglePlay();
   void tick();

@@ -16,7 +16,9 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "desktop/run/reel_dialog.h"
+#include "desktop/run/run_sight.h"
 #include "desktop/widgets/look.h"
+#include "desktop/widgets/panels.h"
 
 namespace glenhaze::desktop {
 
@@ -188,12 +190,15 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
   start_ =
       button(tr("Start run"), tr("Render every clip that is ready (Ctrl+R)"), [this] { Q_EMIT runWanted(); });
   start_->setProperty("next", true);
+  head->addWidget(guideMark(tr("Render")));
   layout->addLayout(head);
   bar_ = new QProgressBar;
   bar_->setRange(0, 1000);
   bar_->setTextVisible(false);
   bar_->setFixedHeight(4);
   layout->addWidget(bar_);
+  sight_ = new RunSight;
+  layout->addWidget(sight_);
   table_ = new QTableView;
   table_->setModel(&model_);
   table_->setAccessibleName(tr("Run"));
@@ -238,6 +243,7 @@ void RunPlace::refresh() {
                        : tr("Start one to render every clip that is ready."));
   bar_->setValue(static_cast<int>(s.share * 1000));
   bar_->setVisible(batch != nullptr);
+  showSight();
   start_->setVisible(!running);
   pause_->setVisible(running);
   pause_->setText(batch && batch->paused() ? tr("Go on") : tr("Pause"));
@@ -255,6 +261,19 @@ void RunPlace::refresh() {
                      .arg(where) +
                  QLatin1Char(' ') +
                  tr("Sources are never written to; a run that was stopped goes on where it was."));
+}
+
+// Of the clip in work; afterwards of the last one.
+void RunPlace::showSight() {
+  const auto batch = session_.batch();
+  const auto watch = batch ? batch->watch() : nullptr;
+  sight_->setVisible(watch != nullptr);
+  if (!watch) return;
+  QString clip;
+  for (const RunItem& item : session_.runItems())
+    if (item.state == RunState::Running)
+      clip = QString::fromStdString(item.plan->job.place.path.filename().string());
+  sight_->show(watch, session_.running() ? clip : tr("The whole run is finished"));
 }
 
 void RunPlace::saveReport() {

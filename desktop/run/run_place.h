@@ -14,6 +14,8 @@ class QTableView;
 
 namespace glenhaze::desktop {
 
+class RunSight;
+
 class RunModel : public QAbstractTableModel {
   Q_OBJECT
  public:
@@ -35,6 +37,7 @@ class RunPlace : public QWidget {
  public:
   explicit RunPlace(Session& session, QWidget* parent = nullptr);
   QTableView* table() const { return table_; }
+  const RunSight& sight() const { return *sight_; }
 
  Q_SIGNALS:
   void runWanted();
@@ -42,6 +45,7 @@ class RunPlace : public QWidget {
  private:
   Background reporting_;
   void refresh();
+  void showSight();
   void saveReport();
   int selectedRow() const;
   Session& session_;
@@ -49,6 +53,7 @@ class RunPlace : public QWidget {
   QTableView* table_ = nullptr;
   QLabel *title_ = nullptr, *left_ = nullptr, *note_ = nullptr;
   QProgressBar* bar_ = nullptr;
+  RunSight* sight_ = nullptr;
   QPushButton *start_ = nullptr, *pause_ = nullptr, *stop_ = nullptr, *retry_ = nullptr, *out_ = nullptr,
               *up_ = nullptr, *report_ = nullptr, *folder_ = nullptr;
 };

@@ -11,36 +11,9 @@ namespace glenhaze::desktop {
 
 using namespace look;
 
-LedgerDelegate::LedgerDelegate(Session& session, const LedgerModel& model, FilmStrips& strips,
-                               QObject* parent)
-    : QStyledItemDelegate(parent), session_(session), model_(model), strips_(strips) {}
-
-LedgerDelegate::Columns LedgerDelegate::columns(const QRectF& row) {
-  Columns c;
-  const qreal h = row.height(), y = row.top();
-  constexpr qreal kStrip = FilmStrips::kFrames * FilmStrips::kWidth, kGap = 12;
-  constexpr qreal kLength = 46, kPicture = 84, kIso = 46, kLens = 72, kShutter = 72, kNoise = 146,
-                  kSteady = 80, kFinish = 88, kState = 90;
-  c.strip = {row.left(), y + (h - FilmStrips::kHeight) / 2, kStrip, FilmStrips::kHeight};
-  qreal right = row.right();
-  const auto take = [&](qreal width) {
-    right -= width;
-    const QRectF r(right, y, width, h);
-    right -= kGap;
-    return r;
-  };
-  c.state = take(kState);
-  c.finish = take(kFinish);
-  c.steady = take(kSteady);
-  c.noise = take(kNoise);
-  c.shutter = take(kShutter);
-  c.lens = take(kLens);
-  c.iso = take(kIso);
-  c.picture = take(kPicture);
-  c.length = take(kLength);
-  c.name = {c.strip.right() + kGap, y, right - c.strip.right() - kGap, h};
-  return c;
-}
+LedgerDelegate::LedgerDelegate(Session& session, const LedgerModel& model, const LedgerColumns& columns,
+                               FilmStrips& strips, QObject* parent)
+    : QStyledItemDelegate(parent), session_(session), model_(model), columns_(columns), strips_(strips) {}
 
 QRectF LedgerDelegate::buttonArea(const QRectF& row) { return {row.right() - 148, row.top() + 8, 148, 27}; }
 
@@ -121,11 +94,11 @@ QString standingText(const ClipStatus& status) {
 
 }  // namespace
 
-QString LedgerDelegate::stateText(const ClipPlan& plan, int clip, bool& wrong) const {
+QString LedgerDelegate::stateText(const Session& session, const ClipPlan& plan, int clip, bool& wrong) {
   wrong = false;
-  if (const RunItem* item = session_.runItemOf(plan.info.path)) {
+  if (const RunItem* item = session.runItemOf(plan.info.path)) {
     if (item->state == RunState::Running) return tr("rendering %1 %").arg(qRound(item->share * 100));
-    if (item->state == RunState::Waiting && session_.running()) return tr("waiting");
+    if (item->state == RunState::Waiting && session.running()) return tr("waiting");
     if (item->state == RunState::Failed && plan.refusal.empty()) {
       wrong = true;
       return tr("failed");
@@ -139,7 +112,7 @@ QString LedgerDelegate::stateText(const ClipPlan& plan, int clip, bool& wrong) c
   }
   if (!plan.clip.render) return tr("left out");
   QStringList notes;
-  if (const ClipStatus* status = session_.standings().of(clip)) {
+  if (const ClipStatus* status = session.standings().of(clip)) {
     if (const QString text = standingText(*status); !text.isEmpty()) notes << text;
     if (status->kind == ClipStatus::Kind::OutOfDate || status->kind == ClipStatus::Kind::Blocked)
       return notes.join(QStringLiteral(", "));
@@ -179,39 +152,45 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
   const QRectF row = option.rect;
   const bool selected = option.state.testFlag(QStyle::State_Selected);
   if (selected) p.fillRect(row, kRaised);
-  const Columns c = columns(row.adjusted(0, 0, -1, 0));
-  const QImage strip = strips_.strip(plan.info);
-  if (strip.isNull())
-    p.fillRect(c.strip, kDeep);
-  else
-    p.drawImage(c.strip, strip);
-  const auto put = [&](const QRectF& area, const QString& text, QColor colour, Qt::Alignment align) {
+  using Column = LedgerColumns::Column;
+  const auto area = [&](Column column) { return columns_.area(column, row.adjusted(0, 0, -1, 0)); };
+  if (const QRectF pictures = area(Column::Strip); !pictures.isEmpty()) {
+    const QImage strip = strips_.strip(plan.info);
+    if (strip.isNull())
+      p.fillRect(pictures, kDeep);
+    else
+      p.drawImage(pictures, strip);
+  }
+  const auto put = [&](const QRectF& where, const QString& text, QColor colour, Qt::Alignment align) {
+    if (where.isEmpty()) return;
     p.setPen(colour);
-    p.drawText(area, static_cast<int>(align | Qt::AlignVCenter),
-               QFontMetricsF(p.font()).elidedText(text, Qt::ElideRight, area.width()));
+    p.drawText(where, static_cast<int>(align | Qt::AlignVCenter),
+               QFontMetricsF(p.font()).elidedText(text, Qt::ElideRight, where.width()));
   };
   p.setFont(textFont(13));
   const bool idle = !plan.refusal.empty();
-  put(c.name, QString::fromStdString(plan.info.path.stem().string()), idle ? kQuiet : kText, Qt::AlignLeft);
+  put(area(Column::Name), QString::fromStdString(plan.info.path.stem().string()), idle ? kQuiet : kText,
+      Qt::AlignLeft);
   if (plan.info.width > 0) {
-    put(c.length, lengthText(plan.info.duration_s), kQuiet, Qt::AlignRight);
+    put(area(Column::Length), lengthText(plan.info.duration_s), kQuiet, Qt::AlignRight);
     const bool upright = plan.info.rotation % 180 != 0;
     const int w = upright ? plan.info.height : plan.info.width,
               h = upright ? plan.info.width : plan.info.height;
-    put(c.picture, QStringLiteral("%1 × %2").arg(w).arg(h), kQuiet, Qt::AlignRight);
-    put(c.iso, isoText(session_.shoot(), plan), kQuiet, Qt::AlignRight);
+    put(area(Column::Picture), QStringLiteral("%1 × %2").arg(w).arg(h), kQuiet, Qt::AlignRight);
+    put(area(Column::Iso), isoText(session_.shoot(), plan), kQuiet, Qt::AlignRight);
   }
-  const auto cover = [&](const QRectF& area, const CoverageCell& cell, const QString& figure) {
-    paintCoverage(p, area.adjusted(0, 7, 0, -7), cell.kind, figure);
+  const auto cover = [&](const QRectF& where, const CoverageCell& cell, const QString& figure) {
+    if (!where.isEmpty()) paintCoverage(p, where.adjusted(0, 7, 0, -7), cell.kind, figure);
   };
-  cover(c.lens, plan.lens, QString::fromStdString(plan.lens.figure));
-  cover(c.shutter, plan.shutter, QString::fromStdString(plan.shutter.figure));
-  cover(c.noise, plan.noise, QString::fromStdString(plan.noise.figure));
-  cover(c.steady, plan.stabilization, steadyText(session_, plan));
-  cover(c.finish, plan.finish, QString::fromStdString(plan.finish.figure));
+  cover(area(Column::Lens), plan.lens, QString::fromStdString(plan.lens.figure));
+  cover(area(Column::Shutter), plan.shutter, QString::fromStdString(plan.shutter.figure));
+  cover(area(Column::Noise), plan.noise, QString::fromStdString(plan.noise.figure));
+  cover(area(Column::Steady), plan.stabilization, steadyText(session_, plan));
+  cover(area(Column::Finish), plan.finish, QString::fromStdString(plan.finish.figure));
   bool wrong = false;
-  const QString state = stateText(plan, clip, wrong);
-  QRectF state_area = c.state;
+  const QString state = stateText(session_, plan, clip, wrong);
+  QRectF state_area = area(Column::State);
+  if (state_area.isEmpty()) wrong = false;
   if (wrong) {
     paintGlyph(p, QRectF(state_area.left(), state_area.center().y() - 6, 12, 12), true);
     state_area.adjust(18, 0, 0, 0);
@@ -219,7 +198,7 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
   // The reason stands below: both are read whole.
   const QColor ink = wrong ? kRust.lighter(112) : kQuiet;
   const QString first = state.section(QLatin1Char('\n'), 0, 0), second = state.section(QLatin1Char('\n'), 1);
-  if (second.isEmpty()) {
+  if (second.isEmpty() || state_area.isEmpty()) {
     p.setFont(textFont(12));
     put(state_area, first, ink, Qt::AlignLeft);
   } else {

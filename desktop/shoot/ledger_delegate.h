@@ -4,6 +4,7 @@
 #include <QStyledItemDelegate>
 
 #include "desktop/shoot/film_strips.h"
+#include "desktop/shoot/ledger_columns.h"
 #include "desktop/shoot/ledger_model.h"
 
 namespace glenhaze::desktop {
@@ -13,13 +14,11 @@ class LedgerDelegate : public QStyledItemDelegate {
  public:
   static constexpr int kClipHeight = 42, kGroupHeight = 42;
 
-  LedgerDelegate(Session& session, const LedgerModel& model, FilmStrips& strips, QObject* parent = nullptr);
+  LedgerDelegate(Session& session, const LedgerModel& model, const LedgerColumns& columns, FilmStrips& strips,
+                 QObject* parent = nullptr);
 
-  /// Left edge and width of every column for a row this wide.
-  struct Columns {
-    QRectF strip, name, length, picture, iso, lens, shutter, noise, steady, finish, state;
-  };
-  static Columns columns(const QRectF& row);
+  /// How a clip stands, in the words of its row.
+  static QString stateText(const Session& session, const ClipPlan& plan, int clip, bool& wrong);
   /// Where a group's button is.
   static QRectF buttonArea(const QRectF& row);
   static QRectF secondButtonArea(const QRectF& row);
@@ -31,9 +30,9 @@ class LedgerDelegate : public QStyledItemDelegate {
   void paintGroup(QPainter& painter, const QStyleOptionViewItem& option,
                   const LedgerModel::Group& group) const;
   void paintClip(QPainter& painter, const QStyleOptionViewItem& option, const ClipPlan& plan, int clip) const;
-  QString stateText(const ClipPlan& plan, int clip, bool& wrong) const;
   Session& session_;
   const LedgerModel& model_;
+  const LedgerColumns& columns_;
   FilmStrips& strips_;
 };
 

@@ -1,8 +1,13 @@
 #include "desktop/shoot/ledger_model.h"
 
+#include <QIODevice>
+#include <QMimeData>
+#include <algorithm>
 #include <map>
 
 #include "core/base/json_text.h"
+#include "core/treat/iso.h"
+#include "desktop/shoot/ledger_delegate.h"
 #include "desktop/widgets/look.h"
 
 namespace glenhaze::desktop {
@@ -65,6 +70,93 @@ void LedgerModel::setFilter(const QString& words, Only only) {
   rebuild();
 }
 
+void LedgerModel::setOrder(LedgerColumns::Column by, bool falling) {
+  by_ = by;
+  falling_ = falling;
+  rebuild();
+}
+
+namespace {
+
+// What clips are sorted by: a number first, then words, whose digits count as numbers.
+struct OrderKey {
+  double number = 0;
+  QString words;
+};
+
+OrderKey orderKeyOf(const Session& session, int clip, LedgerColumns::Column by) {
+  const ClipPlan& plan = session.plans()[static_cast<size_t>(clip)];
+  const auto covered = [](const CoverageCell& cell) {
+    return OrderKey{static_cast<double>(cell.kind), QString::fromStdString(cell.figure)};
+  };
+  bool wrong = false;
+  switch (by) {
+    case LedgerColumns::Length:
+      return {plan.info.duration_s, {}};
+    case LedgerColumns::Picture:
+      return {static_cast<double>(plan.info.width) * plan.info.height, {}};
+    case LedgerColumns::Iso: {
+      const auto iso = isoOf(session.shoot(), plan.clip, plan.info);
+      return {iso ? iso->iso : -1, {}};
+    }
+    case LedgerColumns::Lens:
+      return covered(plan.lens);
+    case LedgerColumns::Shutter:
+      return covered(plan.shutter);
+    case LedgerColumns::Noise:
+      return covered(plan.noise);
+    case LedgerColumns::Steady:
+      return covered(plan.stabilization);
+    case LedgerColumns::Finish:
+      return covered(plan.finish);
+    case LedgerColumns::State:
+      return {0, LedgerDelegate::stateText(session, plan, clip, wrong)};
+    default:
+      return {0, QString::fromStdString(pathToText(plan.info.path.filename()))};
+  }
+}
+
+// Without case, and "clip9" before "clip10": digits are compared as the numbers they write. The library's own
+// way to do so hangs on the system's language.
+bool comesBefore(const QString& a, const QString& b) {
+  qsizetype i = 0, k = 0;
+  const auto digitsAt = [](const QString& text, qsizetype& at) {
+    while (at + 1 < text.size() && text[at] == QLatin1Char('0') && text[at + 1].isDigit()) ++at;
+    const qsizetype from = at;
+    while (at < text.size() && text[at].isDigit()) ++at;
+    return QStringView(text).mid(from, at - from);
+  };
+  while (i < a.size() && k < b.size()) {
+    if (a[i].isDigit() && b[k].isDigit()) {
+      const QStringView x = digitsAt(a, i), y = digitsAt(b, k);
+      if (x.size() != y.size()) return x.size() < y.size();
+      if (const int order = x.compare(y); order != 0) return order < 0;
+      continue;
+    }
+    const QChar x = a[i++].toCaseFolded(), y = b[k++].toCaseFolded();
+    if (x != y) return x < y;
+  }
+  return a.size() - i < b.size() - k;
+}
+
+const QString kClipsType = QStringLiteral("application/x-glenhaze-clips");
+
+}  // namespace
+
+void LedgerModel::putInOrder(std::vector<int>& clips) const {
+  if (by_ == LedgerColumns::Strip) return;
+  std::vector<std::pair<OrderKey, int>> keyed;
+  keyed.reserve(clips.size());
+  for (const int clip : clips) keyed.emplace_back(orderKeyOf(session_, clip, by_), clip);
+  const auto before = [&](const OrderKey& a, const OrderKey& b) {
+    return a.number != b.number ? a.number < b.number : comesBefore(a.words, b.words);
+  };
+  std::ranges::stable_sort(keyed, [&](const auto& a, const auto& b) {
+    return falling_ ? before(b.first, a.first) : before(a.first, b.first);
+  });
+  for (size_t i = 0; i < clips.size(); ++i) clips[i] = keyed[i].second;
+}
+
 bool LedgerModel::passes(int clip, const QString& heading) const {
   const ClipPlan& plan = session_.plans()[static_cast<size_t>(clip)];
   if (!words_.isEmpty()) {
@@ -108,6 +200,7 @@ void LedgerModel::rebuild() {
     if (group.first_clip < 0) group.first_clip = static_cast<int>(i);
     group.clips.push_back(static_cast<int>(i));
     if (heading.order == kNotKnown) group.need = Group::Need::Name;
+    group.known = heading.order == 0;
     // What no profile covers need not wait for one.
     if (plans[i].lens.kind == Coverage::Missing && plans[i].info.width > 0 && !plans[i].failed &&
         !plans[i].clip.by_itself)
@@ -139,6 +232,7 @@ void LedgerModel::rebuild() {
     }
     const int number = static_cast<int>(groups_.size());
     rows_.push_back({number, -1});
+    putInOrder(group.clips);
     for (const int clip : group.clips) rows_.push_back({number, clip});
     groups_.push_back(std::move(group));
   }
@@ -169,8 +263,46 @@ QModelIndex LedgerModel::indexOfClip(int clip) const {
 
 Qt::ItemFlags LedgerModel::flags(const QModelIndex& index) const {
   if (!index.isValid()) return Qt::NoItemFlags;
-  return clipAt(index) >= 0 ? Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemNeverHasChildren
-                            : Qt::ItemIsEnabled | Qt::ItemNeverHasChildren;
+  if (clipAt(index) >= 0)
+    return Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemNeverHasChildren | Qt::ItemIsDragEnabled |
+           Qt::ItemIsDropEnabled;
+  return Qt::ItemIsEnabled | Qt::ItemNeverHasChildren | Qt::ItemIsDropEnabled;
+}
+
+QStringList LedgerModel::mimeTypes() const { return {kClipsType}; }
+
+QMimeData* LedgerModel::mimeData(const QModelIndexList& indexes) const {
+  QByteArray bytes;
+  QDataStream out(&bytes, QIODevice::WriteOnly);
+  for (const QModelIndex& index : indexes)
+    if (const int clip = clipAt(index); clip >= 0) out << clip;
+  auto* data = new QMimeData;
+  data->setData(kClipsType, bytes);
+  return data;
+}
+
+// On a camera's heading, or on any clip of it.
+bool LedgerModel::canDropMimeData(const QMimeData* data, Qt::DropAction, int, int,
+                                  const QModelIndex& parent) const {
+  return data->hasFormat(kClipsType) && parent.isValid() && parent.row() < static_cast<int>(rows_.size()) &&
+         groups_[static_cast<size_t>(rows_[static_cast<size_t>(parent.row())].group)].known;
+}
+
+bool LedgerModel::dropMimeData(const QMimeData* data, Qt::DropAction action, int row, int column,
+                               const QModelIndex& parent) {
+  if (!canDropMimeData(data, action, row, column, parent)) return false;
+  const Group& group = groups_[static_cast<size_t>(rows_[static_cast<size_t>(parent.row())].group)];
+  std::vector<int> clips;
+  QDataStream in(data->data(kClipsType));
+  while (!in.atEnd()) {
+    int clip = -1;
+    in >> clip;
+    if (clip >= 0 && std::ranges::find(group.clips, clip) == group.clips.end()) clips.push_back(clip);
+  }
+  const int like = group.clips.front();  // the group itself may go while they are given
+  if (!clips.empty()) Q_EMIT given(clips, like);
+  // Nothing is taken out of the list by the view: it is made anew.
+  return false;
 }
 
 QVariant LedgerModel::data(const QModelIndex& index, int role) const {

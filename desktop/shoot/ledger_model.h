@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "desktop/session.h"
+#include "desktop/shoot/ledger_columns.h"
 
 namespace glenhaze::desktop {
 
@@ -22,6 +23,7 @@ class LedgerModel : public QAbstractListModel {
     QString meanwhile;      ///< what can be done without it, as a second button; may be empty
     enum class Need { None, Noise, Shutter, Lens, Name } need = Need::None;
     int first_clip = -1;  ///< for the next step
+    bool known = false;   ///< a camera that has a name: clips can be given to it
     std::vector<int> clips;
   };
 
@@ -31,21 +33,37 @@ class LedgerModel : public QAbstractListModel {
   /// Clips that the filter leaves out.
   int hidden() const { return hidden_; }
 
+  /// The order of clips within their camera and mode.
+  void setOrder(LedgerColumns::Column by, bool falling);
+
   int rowCount(const QModelIndex& parent = {}) const override;
   QVariant data(const QModelIndex& index, int role) const override;
   Qt::ItemFlags flags(const QModelIndex& index) const override;
+  QStringList mimeTypes() const override;
+  QMimeData* mimeData(const QModelIndexList& indexes) const override;
+  bool canDropMimeData(const QMimeData* data, Qt::DropAction action, int row, int column,
+                       const QModelIndex& parent) const override;
+  bool dropMimeData(const QMimeData* data, Qt::DropAction action, int row, int column,
+                    const QModelIndex& parent) override;
 
   int clipAt(const QModelIndex& index) const;
   const Group* groupAt(const QModelIndex& index) const;
   QModelIndex indexOfClip(int clip) const;
   const std::vector<Group>& groups() const { return groups_; }
 
+ Q_SIGNALS:
+  /// Clips were dropped on the camera and mode of another one.
+  void given(const std::vector<int>& clips, int like);
+
  private:
   void rebuild();
+  void putInOrder(std::vector<int>& clips) const;
   bool passes(int clip, const QString& heading) const;
   QStringList words_;
   Only only_ = Only::All;
   int hidden_ = 0;
+  LedgerColumns::Column by_ = LedgerColumns::Strip;
+  bool falling_ = false;
   struct Row {
     int group = -1;
     int clip = -1;

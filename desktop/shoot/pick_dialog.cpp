@@ -100,7 +100,7 @@ void PickDialog::look() {
   paths_.clear();
   for (const ClipPlan& plan : session_.plans()) paths_.push_back(plan.info.path);
   said_->setText(tr("Looking…"));
-  work_.run([this, options, plans = session_.plans(),
+  work_.run([this, options, plans = std::vector<ClipPlan>(session_.plans().begin(), session_.plans().end()),
              store = session_.store()](const Progress& progress) -> Background::Finish {
     return [this, found = suggestFor(plans, *store, options, progress)] { present(found); };
   });

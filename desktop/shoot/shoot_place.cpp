@@ -20,120 +20,13 @@
 #include "core/treat/iso.h"
 #include "desktop/shoot/camera_dialog.h"
 #include "desktop/shoot/ledger_delegate.h"
+#include "desktop/shoot/ledger_view.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
 
 namespace glenhaze::desktop {
 
 namespace {
-
-// Column titles above the ledger, laid out by the delegate's own columns.
-class LedgerHead : public QWidget {
- public:
-  explicit LedgerHead(const QListView& ledger) : ledger_(ledger) {
-    connect(ledger.verticalScrollBar(), &QScrollBar::rangeChanged, this, [this] { update(); });
-  }
-
- protected:
-  void paintEvent(QPaintEvent*) override {
-    QPainter p(this);
-    p.setFont(textFont(11));
-    p.setPen(look::kQuiet);
-    const auto c = LedgerDelegate::columns(QRectF(0, 0, ledger_.viewport()->width(), height()));
-    const auto put = [&](const QRectF& area, const QString& text, Qt::Alignment align) {
-      p.drawText(area, static_cast<int>(align | Qt::AlignVCenter), text);
-    };
-    put(c.name, tr("Clip"), Qt::AlignLeft);
-    put(c.length, tr("Length"), Qt::AlignRight);
-    put(c.picture, tr("Picture"), Qt::AlignRight);
-    put(c.iso, tr("ISO"), Qt::AlignRight);
-    put(c.lens, tr("Lens"), Qt::AlignLeft);
-    put(c.shutter, tr("Shutter"), Qt::AlignLeft);
-    put(c.noise, tr("Noise"), Qt::AlignLeft);
-    put(c.steady, tr("Stabilization"), Qt::AlignLeft);
-    put(c.finish, tr("Finish"), Qt::AlignLeft);
-    put(c.state, tr("Render"), Qt::AlignLeft);
-  }
-
- private:
-  const QListView& ledger_;
-};
-
-// The shapes of the coverage cells with their names.
-class Legend : public QWidget {
-  static constexpr int kCell = 80, kKinds = 6;
-
- public:
-  explicit Legend(QWidget* parent) : QWidget(parent) {
-    setFixedHeight(22);
-    setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Fixed);
-  }
-  QSize sizeHint() const override { return {kKinds * kCell, 22}; }
-  // It goes where there is no room for it.
-  QSize minimumSizeHint() const override { return {0, 22}; }
-
- protected:
-  void paintEvent(QPaintEvent*) override {
-    if (width() < kKinds * kCell) return;
-    QPainter p(this);
-    int x = 0;
-    for (const Coverage kind : {Coverage::Measured, Coverage::ByHand, Coverage::Borrowed, Coverage::Estimated,
-                                Coverage::Missing, Coverage::Doubtful}) {
-      paintCoverage(p, QRectF(x, 0, kCell - 5, 22), kind, coverageName(kind));
-      x += kCell;
-    }
-  }
-};
-
-// A list whose group rows have a button.
-// What the buttons of a group do.
-struct LedgerSteps {
-  std::function<void(int clip, BenchPart)> measure;
-  std::function<void(int clip)> name;
-  std::function<void(const std::vector<int>& clips)> asItIs;
-};
-
-class LedgerView : public QListView {
- public:
-  LedgerView(const LedgerModel& model, LedgerSteps steps) : model_(model), steps_(std::move(steps)) {}
-
- protected:
-  void mouseReleaseEvent(QMouseEvent* event) override {
-    const QModelIndex index = indexAt(event->pos());
-    const auto* group = model_.groupAt(index);
-    if (group != nullptr && !group->missing.isEmpty() &&
-        LedgerDelegate::buttonArea(visualRect(index)).contains(event->position()))
-      return group->need == LedgerModel::Group::Need::Name
-                 ? steps_.name(group->first_clip)
-                 : steps_.measure(group->first_clip, partOf(group->need));
-    if (group != nullptr && !group->meanwhile.isEmpty() &&
-        LedgerDelegate::secondButtonArea(visualRect(index)).contains(event->position()))
-      return steps_.asItIs(group->clips);
-    QListView::mouseReleaseEvent(event);
-  }
-  // A double click on a cell goes to its station.
-  void mouseDoubleClickEvent(QMouseEvent* event) override {
-    const QModelIndex index = indexAt(event->pos());
-    const int clip = model_.clipAt(index);
-    if (clip < 0) return QListView::mouseDoubleClickEvent(event);
-    const auto columns = LedgerDelegate::columns(visualRect(index));
-    steps_.measure(clip, columns.noise.contains(event->position())     ? BenchPart::Noise
-                         : columns.shutter.contains(event->position()) ? BenchPart::Shutter
-                         : columns.steady.contains(event->position())  ? BenchPart::Stabilization
-                         : columns.finish.contains(event->position())  ? BenchPart::Finish
-                                                                       : BenchPart::Lens);
-  }
-
- private:
-  static BenchPart partOf(LedgerModel::Group::Need need) {
-    using Need = LedgerModel::Group::Need;
-    return need == Need::Noise     ? BenchPart::Noise
-           : need == Need::Shutter ? BenchPart::Shutter
-                                   : BenchPart::Lens;
-  }
-  const LedgerModel& model_;
-  LedgerSteps steps_;
-};
 
 QString countText(int count, const QString& one, const QString& several) {
   return QStringLiteral("%1 %2").arg(count).arg(count == 1 ? one : several);
@@ -161,7 +54,7 @@ ShootPlace::ShootPlace(Session& session, QWidget* parent)
   auto* inner = new QVBoxLayout(filled);
   inner->setContentsMargins(16, 0, 6, 0);
   inner->setSpacing(0);
-  auto* head = new LedgerHead(*ledger_);
+  auto* head = new LedgerHead(*ledger_, columns_);
   head->setFixedHeight(26);
   inner->addWidget(buildNext());
   inner->addWidget(head);
@@ -230,13 +123,18 @@ QWidget* ShootPlace::buildHead() {
 }
 
 void ShootPlace::buildLedger() {
-  ledger_ = new LedgerView(model_, {[this](int clip, BenchPart part) { Q_EMIT benchWanted(clip, part); },
-                                    [this](int clip) { answerFor(clip); },
-                                    [this](const std::vector<int>& clips) { takeAsTheyAre(clips, true); }});
+  ledger_ = new LedgerView(model_, columns_,
+                           {[this](int clip, BenchPart part) { Q_EMIT benchWanted(clip, part); },
+                            [this](int clip) { answerFor(clip); },
+                            [this](const std::vector<int>& clips) { takeAsTheyAre(clips, true); }});
   ledger_->setAccessibleName(tr("Coverage ledger"));
   ledger_->setModel(&model_);
   hintWhileEmpty(*ledger_, tr("No clip is like this."));
-  ledger_->setItemDelegate(new LedgerDelegate(session_, model_, strips_, ledger_));
+  ledger_->setItemDelegate(new LedgerDelegate(session_, model_, columns_, strips_, ledger_));
+  const auto order = [this] { model_.setOrder(columns_.sortedBy(), columns_.falling()); };
+  connect(&columns_, &LedgerColumns::sortChanged, this, order);
+  order();
+  connect(&model_, &LedgerModel::given, this, &ShootPlace::giveCamera);
   ledger_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   ledger_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
   ledger_->setStyleSheet(QStringLiteral("QListView { background: #363738; border: 0; }"));
@@ -274,6 +172,13 @@ QWidget* ShootPlace::buildNext() {
   done_ = makeLabel(13, false, look::kText);
   row->addWidget(done_);
   row->addStretch();
+  auto* columns = new QPushButton(tr("Columns"));
+  columns->setToolTip(tr("Which columns are shown, and what clips are sorted by"));
+  auto* menu = new QMenu(columns);
+  connect(menu, &QMenu::aboutToShow, this, [this, menu] { columns_.fill(*menu); });
+  columns->setMenu(menu);
+  row->addWidget(columns);
+  row->addWidget(guideMark(tr("Bring in a folder")));
   line->setFixedHeight(34);
   return line;
 }
@@ -526,6 +431,23 @@ void ShootPlace::assignFor(const std::vector<int>& clips) {
       at < 0 ? "" : session_.profiles()[static_cast<size_t>(at)].path.filename().string();
   session_.edit(tr("Assign a profile"), [&](Shoot& shoot) {
     for (const int clip : clips) shoot.clips[static_cast<size_t>(clip)].assigned_profile = file;
+  });
+}
+
+// Clips that were dropped on a camera: they get its profile, or are said to be filmed by it.
+void ShootPlace::giveCamera(const std::vector<int>& clips, int like) {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(like)];
+  if (plan.match.profile >= 0) {
+    const std::string file =
+        session_.profiles()[static_cast<size_t>(plan.match.profile)].path.filename().string();
+    return session_.edit(tr("Give clips to a camera"), [&](Shoot& shoot) {
+      for (const int clip : clips) shoot.clips[static_cast<size_t>(clip)].assigned_profile = file;
+    });
+  }
+  CameraAnswer said = answerOf(session_.shoot(), plan.clip, plan.info);
+  if (said.camera.empty()) said.camera = cameraNameOf(plan.info);
+  session_.edit(tr("Give clips to a camera"), [&](Shoot& shoot) {
+    for (const int clip : clips) shoot.clips[static_cast<size_t>(clip)].answer = said;
   });
 }
 

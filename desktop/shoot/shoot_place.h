@@ -8,7 +8,9 @@
 #include "desktop/session.h"
 #include "desktop/shoot/film_strips.h"
 #include "desktop/shoot/hand_over_menu.h"
+#include "desktop/shoot/ledger_columns.h"
 #include "desktop/shoot/ledger_model.h"
+#include "desktop/shoot/ledger_view.h"
 
 class QComboBox;
 class QLabel;
@@ -18,9 +20,6 @@ class QPushButton;
 class QStackedWidget;
 
 namespace glenhaze::desktop {
-
-/// The stations of the bench that the ledger leads to.
-enum class BenchPart { Lens, Shutter, Noise, Stabilization, Finish };
 
 class ShootPlace : public QWidget {
   Q_OBJECT
@@ -38,6 +37,8 @@ class ShootPlace : public QWidget {
   QLabel* summary() const { return summary_; }
   QListView* ledger() const { return ledger_; }
   const LedgerModel& model() const { return model_; }
+  LedgerModel& model() { return model_; }
+  LedgerColumns& columns() { return columns_; }
 
  Q_SIGNALS:
   void bringInWanted();
@@ -60,6 +61,7 @@ class ShootPlace : public QWidget {
   QWidget* buildEmpty();
   void showMenu(const QPoint& at);
   void answerFor(int clip);
+  void giveCamera(const std::vector<int>& clips, int like);
   void takeAsTheyAre(const std::vector<int>& clips, bool on);
   void askIsoPattern(int clip);
   void askIso(const std::vector<int>& clips);
@@ -68,6 +70,7 @@ class ShootPlace : public QWidget {
   void refresh();
   Session& session_;
   LedgerModel model_;
+  LedgerColumns columns_;
   FilmStrips strips_;
   HandOverMenu hand_over_;
   QListView* ledger_ = nullptr;

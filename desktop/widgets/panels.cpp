@@ -2,9 +2,11 @@
 
 #include <QAbstractItemView>
 #include <QEvent>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QSettings>
 #include <QStyleOptionSlider>
+#include <QToolButton>
 
 #include "desktop/widgets/look.h"
 
@@ -66,6 +68,52 @@ class EmptyHint : public QLabel {
 }  // namespace
 
 void hintWhileEmpty(QAbstractItemView& view, const QString& hint) { new EmptyHint(view, hint); }
+
+QToolButton* guideMark(const QString& topic) {
+  auto* mark = new QToolButton;
+  mark->setText(QStringLiteral("?"));
+  mark->setAutoRaise(true);
+  mark->setFixedSize(22, 22);
+  mark->setAccessibleName(QObject::tr("Guide: %1").arg(topic));
+  mark->setToolTip(QObject::tr("“%1” in the guide").arg(topic));
+  mark->setProperty("topic", topic);
+  QObject::connect(mark, &QToolButton::clicked, mark, [mark, topic] {
+    // The window that has the guide; a dialog's is the one below it.
+    for (QWidget* above = mark->window(); above != nullptr;
+         above = above->parentWidget() != nullptr ? above->parentWidget()->window() : nullptr)
+      if (QMetaObject::invokeMethod(above, "showGuideAt", Q_ARG(QString, topic))) return;
+  });
+  return mark;
+}
+
+namespace {
+
+class ShiftClick : public QObject {
+ public:
+  explicit ShiftClick(QAbstractItemView& view) : QObject(&view), view_(view) {
+    view.viewport()->installEventFilter(this);
+  }
+
+ protected:
+  bool eventFilter(QObject* watched, QEvent* event) override {
+    if (event->type() != QEvent::MouseButtonPress) return QObject::eventFilter(watched, event);
+    const auto* mouse = static_cast<QMouseEvent*>(event);
+    const QModelIndex row = view_.indexAt(mouse->position().toPoint()).siblingAtColumn(0);
+    if (mouse->button() != Qt::LeftButton || mouse->modifiers() != Qt::ShiftModifier ||
+        !row.flags().testFlag(Qt::ItemIsUserCheckable))
+      return QObject::eventFilter(watched, event);
+    const bool out = row.data(Qt::CheckStateRole).toInt() != Qt::Checked;
+    view_.model()->setData(row, out ? Qt::Checked : Qt::Unchecked, Qt::CheckStateRole);
+    return true;
+  }
+
+ private:
+  QAbstractItemView& view_;
+};
+
+}  // namespace
+
+void leaveOutByShiftClick(QAbstractItemView& view) { new ShiftClick(view); }
 
 void rememberSizes(QSplitter& splitter, const QString& name) {
   const QString key = QStringLiteral("panels/") + name;

@@ -10,6 +10,7 @@
 #include "core/media/writer.h"
 
 class QAbstractItemView;
+class QToolButton;
 
 namespace glenhaze::desktop {
 
@@ -22,6 +23,12 @@ QLabel* noticeLabel();
 
 /// A sentence in the middle of a list or table for as long as there is nothing in it.
 void hintWhileEmpty(QAbstractItemView& view, const QString& hint);
+
+/// A small "?" that opens the guide, in the window it is in, at the chapter of this name.
+QToolButton* guideMark(const QString& topic);
+
+/// A Shift-click on a row with a box to check takes it out or in; it is not chosen by that.
+void leaveOutByShiftClick(QAbstractItemView& view);
 
 /// Restores the sizes that the user gave a splitter last, and keeps them when they change.
 void rememberSizes(QSplitter& splitter, const QString& name);

@@ -16,6 +16,35 @@ PictureView::PictureView(QWidget* parent) : QWidget(parent) {
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("Picture"));
+  connect(&flash_timer_, &QTimer::timeout, this, [this] {
+    constexpr double kStep = 0.035;
+    flash_left_ -= kStep;
+    if (flash_left_ <= 0) {
+      flash_timer_.stop();
+      flash_ = {};
+    }
+    update();
+  });
+}
+
+void PictureView::flash(const QRectF& picture) {
+  if (picture.isEmpty()) return;
+  if (zoom_ > 0 && !QRectF(rect()).contains(toScreen(picture.center()))) centreOn(picture.center());
+  flash_ = picture;
+  flash_left_ = 1;
+  flash_timer_.start(30);
+  update();
+}
+
+void PictureView::drawFlash(QPainter& painter) const {
+  if (flash_.isNull()) return;
+  constexpr double kNear_px = 5, kFar_px = 60;
+  const double away = kNear_px + kFar_px * std::max(0.0, 2 * flash_left_ - 1);
+  const QRectF r =
+      QRectF(toScreen(flash_.topLeft()), toScreen(flash_.bottomRight())).adjusted(-away, -away, away, away);
+  painter.setOpacity(std::min(1.0, 3 * flash_left_));
+  drawRimmed(painter, QPolygonF(r), 2);
+  painter.setOpacity(1);
 }
 
 void PictureView::setPicture(const QImage& image, QSize size) {
@@ -171,6 +200,7 @@ void PictureView::paintEvent(QPaintEvent*) {
     p.setBrush(look::kText);
     p.drawEllipse(QPointF(divider_.x() * width(), divider_.y() * height()), 5, 5);
   }
+  drawFlash(p);
   if (!note_.isEmpty()) drawTag(p, QPointF(12, height() - 14), note_);
 }
 

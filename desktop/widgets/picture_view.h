@@ -3,6 +3,7 @@
 
 #include <QImage>
 #include <QPainter>
+#include <QTimer>
 #include <QWidget>
 #include <array>
 #include <functional>
@@ -41,6 +42,10 @@ class PictureView : public QWidget {
   /// Drawn over the picture in screen coordinates; `pane` 1 is the right one side by side.
   using Overlay = std::function<void(QPainter&, const PictureView&, int pane)>;
   void setOverlay(Overlay overlay);
+  /// A frame that closes in on a place for a moment, so that one sees where it is; brought into view.
+  void flash(const QRectF& picture);
+  /// The place it closes in on; null when there is none.
+  QRectF flashing() const { return flash_; }
   /// Text in the corner, e.g. that the picture is reduced.
   void setNote(const QString& note);
 
@@ -65,6 +70,7 @@ class PictureView : public QWidget {
  private:
   QRectF paneRect(int pane) const;
   void drawPane(QPainter& painter, const QImage& image, int pane) const;
+  void drawFlash(QPainter& painter) const;
   bool nearDivider(QPointF screen) const;
   QLineF dividerLine() const;
   QImage first_, second_;
@@ -79,6 +85,9 @@ class PictureView : public QWidget {
   QPointF last_;
   Overlay overlay_;
   QString note_;
+  QRectF flash_;
+  double flash_left_ = 0;  // 1 to 0
+  QTimer flash_timer_;
 };
 
 /// A light line with a dark rim.

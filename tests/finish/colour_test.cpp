@@ -190,5 +190,76 @@ TEST(Look, OneThatCannotBeReadIsSaid) {
   }
 }
 
+TEST(Colour, ItsStrengthHangsOnTheLuma) {
+  FinishSettings s;
+  s.colour_dark = 0;
+  s.colour_bright = 0.5;
+  const auto strength = [&](double luma) {
+    return (at(graded(plain(codeOf(luma), 560, 500), s), 1) - 512) / 48.0;
+  };
+  EXPECT_NEAR(strength(0.02), 0, 0.05);
+  EXPECT_NEAR(strength(0.5), 1, 0.05);
+  EXPECT_NEAR(strength(0.97), 0.5, 0.05);
+  // Without a step on the way.
+  double before = strength(0.01);
+  for (double luma = 0.03; luma < 0.5; luma += 0.02) {
+    EXPECT_GE(strength(luma), before - 0.03) << luma;
+    EXPECT_LE(strength(luma), before + 0.15) << luma;
+    before = strength(luma);
+  }
+}
+
+// S-2016-001 of the Academy (ACEScct): from 0.0078125 of light up, code = (log2(light) + 9.72) / 17.52.
+double acesCct(double light) { return (std::log2(light) + 9.72) / 17.52; }
+
+Frame throughLog(const Frame& frame) {
+  FinishSettings s;
+  s.log_curve = "ACEScct";
+  return graded(frame, s);
+}
+
+// The output transform's own figure, from memory: middle grey of 0.18 is 4.8 of 48 cd/m² in the cinema, a
+// tenth of white, and keeps that share on a screen. BT.1886 then is a power of 2.4.
+TEST(LogCurve, MiddleGreyComesOutAsTheOutputTransformHasIt) {
+  const Frame out = throughLog(plain(codeOf(acesCct(0.18)), 512, 512));
+  EXPECT_NEAR(at(out, 0), codeOf(std::pow(0.1, 1 / 2.4)), 6);
+  EXPECT_NEAR(at(out, 1), 512, 3);
+  EXPECT_NEAR(at(out, 2), 512, 3);
+}
+
+TEST(LogCurve, LightsRollOffAndNothingTurnsBack) {
+  int before = 0;
+  for (double stops = -6; stops <= 6; stops += 0.5) {
+    const int now = at(throughLog(plain(codeOf(acesCct(0.18 * std::exp2(stops))), 512, 512)), 0);
+    EXPECT_GE(now, before) << stops;
+    EXPECT_LE(now, 940) << stops;
+    before = now;
+  }
+  EXPECT_GT(before, 900);
+  // Four stops over grey is not clipped yet.
+  EXPECT_LT(at(throughLog(plain(codeOf(acesCct(0.18 * 16)), 512, 512)), 0), 930);
+}
+
+TEST(LogCurve, ThePictureSaysThatItIsOneForAScreen) {
+  Frame frame = plain(500, 512, 512);
+  frame.colour.transfer = 2;
+  frame.colour.primaries = 9;
+  const Frame out = throughLog(frame);
+  EXPECT_EQ(out.colour.transfer, 1);
+  EXPECT_EQ(out.colour.primaries, 1);
+  EXPECT_EQ(out.colour.matrix, frame.colour.matrix);
+}
+
+TEST(LogCurve, ThoseThatAreNotKnownAreRefused) {
+  FinishSettings s;
+  EXPECT_THROW(setByName(s, "log_curve", "of my own"), Error);
+  EXPECT_TRUE(s.log_curve.empty());
+  setByName(s, "log_curve", "ACEScct");
+  EXPECT_EQ(finishFromText(finishToText(s)), s);
+  s.log_curve = "of my own";
+  EXPECT_THROW(Finisher({}, s), Error);
+  EXPECT_GE(logCurves().size(), 5U);
+}
+
 }  // namespace
 }  // namespace glenhaze

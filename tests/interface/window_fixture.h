@@ -12,6 +12,7 @@
 #include "desktop/main_window.h"
 #include "tests/desktop/wait.h"
 #include "tests/support/footage.h"
+#include "tests/support/profiles.h"
 
 namespace glenhaze::desktop {
 
@@ -28,18 +29,7 @@ inline QPushButton* buttonSaying(QWidget& parent, const QString& text) {
   return nullptr;
 }
 
-inline Profile limpet(int width, int height) {
-  Profile p;
-  p.camera.name = "Limpet A1";
-  p.camera.width = width;
-  p.camera.height = height;
-  LensPart part;
-  part.lens = testing::testLens(LensModel::BrownConrady, width, height);
-  part.rms_px = 0.21;
-  part.method = "chart";
-  p.lens = part;
-  return p;
-}
+inline Profile limpet(int width, int height) { return testing::limpetProfile(width, height); }
 
 class Window : public ::testing::Test {
  protected:

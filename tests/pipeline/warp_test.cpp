@@ -268,5 +268,48 @@ TEST(SampleKernel, AgreesWithThePlainVersion) {
   }
 }
 
+// A picture on a larger or smaller one: the same samples as without, black beside it.
+TEST(Canvas, BarsAreBlackAndThePictureIsTheSame) {
+  const PixelFormat format{Chroma::C420, 8};
+  const Frame source =
+      testing::paint(96, 54, format, [](int x, int y) { return 60 + (7 * x + 11 * y) % 130; });
+  for (const bool bent : {false, true}) {
+    Correction plain;
+    if (bent) plain.lens = testing::testLens(LensModel::BrownConrady, 96, 54);
+    const Frame alone = correctFrame(source, Geometry(plain, {96, 54}), format);
+    for (const auto& [size, x, y] :
+         {Canvas{{96, 72}, 0, 10}, Canvas{{128, 54}, 16, 0}, Canvas{{60, 40}, -18, -8}}) {
+      Correction on = plain;
+      on.canvas = {size, x, y};
+      const Geometry geometry(on, {96, 54});
+      EXPECT_EQ(geometry.output(), size);
+      const Frame out = correctFrame(source, geometry, format);
+      ASSERT_EQ(PictureSize(out.width, out.height), size);
+      for (int row = 0; row < size.height; ++row)
+        for (int column = 0; column < size.width; ++column) {
+          const int at_x = column - x, at_y = row - y;
+          const bool inside = at_x >= 0 && at_y >= 0 && at_x < 96 && at_y < 54;
+          EXPECT_NEAR(out.planes[0].at(column, row, 1), inside ? alone.planes[0].at(at_x, at_y, 1) : 16,
+                      inside ? 1 : 0)
+              << column << ", " << row << (bent ? " bent" : "");
+        }
+      if (bent) continue;
+      const auto there = geometry.toOutput({10, 20}, 0);
+      ASSERT_TRUE(there);
+      EXPECT_NEAR(there->x, 10 + x, 1e-6);
+      EXPECT_NEAR(geometry.toSource(*there, 0)->y, 20, 1e-6);
+    }
+  }
+}
+
+TEST(Canvas, ADraftStandsWhereTheWholeDoes) {
+  Correction on;
+  on.output = {160, 90};
+  on.canvas = {{160, 120}, 0, 15};
+  const Correction half = correctionAt(on, {320, 180}, {160, 90});
+  EXPECT_EQ(half.output, (PictureSize{80, 45}));
+  EXPECT_EQ(half.canvas, (Canvas{{80, 60}, 0, 7}));
+}
+
 }  // namespace
 }  // namespace glenhaze

@@ -10,21 +10,15 @@
 #include "core/profile/bundle.h"
 #include "core/profile/edit.h"
 #include "tests/support/footage.h"
+#include "tests/support/profiles.h"
 
 namespace glenhaze {
 namespace {
 namespace fs = std::filesystem;
 
 Profile limpet(double k1 = -0.2) {
-  Profile p;
-  p.camera.name = "Limpet A1";
-  p.camera.width = 320;
-  p.camera.height = 180;
-  LensPart part;
-  part.lens = testing::testLens(LensModel::BrownConrady);
-  part.lens.k[0] = k1;
-  part.method = "chart";
-  p.lens = part;
+  Profile p = testing::limpetProfile();
+  p.lens->lens.k[0] = k1;
   return p;
 }
 

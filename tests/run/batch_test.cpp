@@ -12,21 +12,14 @@
 #include "core/run/ask.h"
 #include "tests/support/footage.h"
 #include "tests/support/noise.h"
+#include "tests/support/profiles.h"
 
 namespace glenhaze {
 namespace {
 namespace fs = std::filesystem;
 
 Profile limpet() {
-  Profile p;
-  p.camera.name = "Limpet A1";
-  p.camera.width = 320;
-  p.camera.height = 180;
-  LensPart part;
-  part.lens = testing::testLens(LensModel::BrownConrady);
-  part.rms_px = 0.2;
-  part.method = "chart";
-  p.lens = part;
+  Profile p = testing::limpetProfile();
   p.path = "limpet.glenhaze.json";
   return p;
 }

@@ -7,6 +7,7 @@
 #include "core/frame/caption.h"
 #include "core/media/reader.h"
 #include "tests/support/footage.h"
+#include "tests/support/profiles.h"
 
 namespace glenhaze {
 namespace {
@@ -112,14 +113,7 @@ class Show : public ::testing::Test {
     ShootClip one;
     one.path = clip;
     shoot.clips.push_back(one);
-    Profile limpet;
-    limpet.camera.name = "Limpet A1";
-    limpet.camera.width = 320;
-    limpet.camera.height = 180;
-    LensPart part;
-    part.lens = testing::testLens(LensModel::BrownConrady);
-    part.method = "chart";
-    limpet.lens = part;
+    Profile limpet = testing::limpetProfile();
     limpet.path = "limpet.glenhaze.json";
     const std::vector<ClipInfo> infos{probe(clip)};
     return planShoot(shoot, infos, std::span(&limpet, 1))[0];

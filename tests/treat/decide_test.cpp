@@ -339,7 +339,8 @@ TEST(Decide, FinishIsDoneWhereItIsSetOrAskedFor) {
   part.edges.emplace().summary.sharpening = {0.8, 1.2};
   EXPECT_EQ(b.decided().treatment.finishing->settings.exposure, 0.5);
   EXPECT_EQ(b.decided().treatment.finishing->camera, (Sharpening{0.8, 1.2}));
-  // The clip's own settings win; what is not to be calmed does not make an output stale by having been measured.
+  // The clip's own settings win; what is not to be calmed does not make an output stale by having been
+  // measured.
   FinishSettings& own = b.clip.finish.emplace();
   own.calm = 0;
   EXPECT_EQ(b.decided().treatment.finishing->settings.exposure, 0);
@@ -394,6 +395,65 @@ TEST(Decide, InCameraSettingsAreMatched) {
     EXPECT_TRUE(b.decided().treatment.lens);
     EXPECT_FALSE(b.decided().treatment.cleaning && b.decided().treatment.cleaning->noise);
   }
+}
+
+// 16 : 9 into 4 : 3, by hand.
+TEST(Delivery, ClipsOfAnotherShapeFillHaveBarsOrKeepTheirPixels) {
+  OutputSettings o;
+  const PictureSize clip{320, 180};
+  const auto expect = [&](PictureSize picture, Canvas canvas) {
+    const Delivery d = deliveryOf(o, clip);
+    EXPECT_EQ(d.picture, picture);
+    EXPECT_EQ(d.canvas, canvas);
+  };
+  expect({}, {});  // each clip's own
+  o.size = {640, 480};
+  expect({640, 480}, {});  // what fills it in the middle needs no canvas
+  o.place = {-1, 0};
+  expect({853, 480}, {{640, 480}, 0, 0});
+  o.place = {1, 0};
+  expect({853, 480}, {{640, 480}, -213, 0});
+  o.shape = OutputShape::Bars;
+  o.place = {};
+  expect({640, 360}, {{640, 480}, 0, 60});
+  o.place = {0, 1};
+  expect({640, 360}, {{640, 480}, 0, 120});
+  o.shape = OutputShape::Pixels;
+  o.place = {};
+  expect({}, {{640, 480}, 160, 150});
+  o.size = {100, 100};
+  expect({}, {{100, 100}, -110, -40});
+  // Of the same shape there is nothing to choose.
+  for (const OutputShape shape : {OutputShape::Fill, OutputShape::Bars}) {
+    o.shape = shape;
+    o.size = {1280, 720};
+    expect({1280, 720}, {});
+    o.size = clip;
+    expect({}, {});
+  }
+  o.shape = OutputShape::Pixels;
+  expect({}, {});
+}
+
+TEST(Delivery, ShapeAndPlaceAreKeptAndMakeAnOutputStale) {
+  Bench bench;
+  bench.shoot.output.size = {640, 480};
+  const std::string before = bench.fingerprint();
+  bench.shoot.output.shape = OutputShape::Bars;
+  EXPECT_NE(bench.fingerprint(), before);
+  EXPECT_EQ(bench.decided().treatment.delivered({320, 180}), (PictureSize{640, 480}));
+  bench.shoot.output.place = {0, 0.5};
+  const OutputSettings read = outputFromText(outputToText(bench.shoot.output));
+  EXPECT_EQ(read.shape, OutputShape::Bars);
+  EXPECT_EQ(read.place, (Point{0, 0.5}));
+}
+
+TEST(Shoot, PinsAreKeptWithTheirClip) {
+  Shoot shoot;
+  shoot.clips.emplace_back().path = "/s/a.mp4";
+  shoot.clips[0].pins = {{0.25, 0.5}, {1, 0}};
+  const Shoot read = parseShoot(shootToJson(shoot, "/s/x.glenhaze-shoot.json"), "/s/x.glenhaze-shoot.json");
+  EXPECT_EQ(read.clips.at(0).pins, shoot.clips[0].pins);
 }
 
 }  // namespace
