@@ -24,7 +24,7 @@ const FinishKey& keyNamed(const std::string& name) {
 FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
   auto* grid = new QGridLayout(this);
   grid->setContentsMargins(0, 4, 0, 4);
-  grid->setHorizontalSpacing(8);
+  grid->setHorizontalSpacing(5);
   grid->setVerticalSpacing(6);
   int at = 0;
   const auto place = [&](const QString& name, QWidget* widget) {
@@ -59,13 +59,6 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
                                "white", 100, 1, percent, 0));
   place(tr("Colour"), number(tr("Strength of colour"), tr("0 %: grey; 100 %: as filmed"), "saturation", 100,
                              5, percent, 0));
-  place(tr("in shadows"), number(tr("Strength of colour in the shadows"),
-                                 tr("Times the strength of colour: less takes blotches of colour out of "
-                                    "deep shadows"),
-                                 "colour_dark", 100, 5, percent, 0));
-  place(tr("in lights"), number(tr("Strength of colour in the lights"),
-                                tr("Times the strength of colour: less lets clipped lights go white"),
-                                "colour_bright", 100, 5, percent, 0));
   log_ = new QComboBox;
   log_->setAccessibleName(tr("Log curve"));
   log_->setToolTip(
@@ -74,13 +67,19 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
   log_->addItem(tr("none"));
   for (const std::string& name : logCurves()) log_->addItem(QString::fromStdString(name));
   // As wide as its column, whatever its names.
-  log_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-  log_->setMinimumContentsLength(3);
+  log_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   connect(log_, &QComboBox::activated, this, [this](int chosen) {
     settings_.log_curve = chosen > 0 ? logCurves()[static_cast<size_t>(chosen - 1)] : std::string();
     tell();
   });
   place(tr("Log curve"), log_);
+  place(tr("in shadows"), number(tr("Strength of colour in the shadows"),
+                                 tr("Times the strength of colour: less takes blotches of colour out of "
+                                    "deep shadows"),
+                                 "colour_dark", 100, 5, percent, 0));
+  place(tr("in lights"), number(tr("Strength of colour in the lights"),
+                                tr("Times the strength of colour: less lets clipped lights go white"),
+                                "colour_bright", 100, 5, percent, 0));
   look_ = new QPushButton;
   look_->setAccessibleName(tr("Look"));
   connect(look_, &QPushButton::clicked, this, &FinishForm::chooseLook);

@@ -88,7 +88,10 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent)
   preview_.setDrafts(true);
   connect(&preview_, &Preview::ready, this, &ComparePlace::show);
   connect(&preview_, &Preview::failed, &state_, &CompareState::setTrouble);
-  connect(&preview_, &Preview::loopProgress, this, [this] { transport_->setReady(preview_.loopFilled()); });
+  connect(&preview_, &Preview::loopProgress, this, [this] {
+    transport_->setReady(preview_.loopFilled());
+    if (timer_.isActive()) showPace();
+  });
   connect(&state_, &CompareState::clipChanged, this, &ComparePlace::takeClip);
   connect(&state_, &CompareState::correctionChanged, this, &ComparePlace::takeCorrection);
   connect(&state_, &CompareState::changed, this, &ComparePlace::showState);
@@ -96,6 +99,15 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent)
   connect(&state_, &CompareState::searchingChanged, this,
           [this] { noise_form_->setBusy(state_.searching()); });
   connect(&timer_, &QTimer::timeout, this, &ComparePlace::tick);
+  sound_wanted_ = QSettings().value(QStringLiteral("compare/sound")).toBool();
+  hearThrough(deviceOutput());
+}
+
+void ComparePlace::hearThrough(std::unique_ptr<SoundOutput> output) {
+  sound_ = std::make_unique<LoopSound>(std::move(output));
+  connect(sound_.get(), &LoopSound::changed, this, &ComparePlace::showSound);
+  if (state_.hasClip()) sound_->setLoop(state_.plan().info, state_.loop());
+  showSound();
 }
 
 void ComparePlace::connectBoards() {
@@ -151,6 +163,7 @@ Transport* ComparePlace::buildTransport() {
   connect(transport_, &Transport::moved, &state_, &CompareState::goTo);
   connect(transport_, &Transport::stepped, this, [this](int by) { state_.goTo(state_.frame() + by); });
   connect(transport_, &Transport::playPressed, this, &ComparePlace::togglePlay);
+  connect(transport_, &Transport::soundToggled, this, &ComparePlace::setSound);
   connect(transport_, &Transport::inPressed, &state_, &CompareState::setIn);
   connect(transport_, &Transport::outPressed, &state_, &CompareState::setOut);
   connect(transport_, &Transport::wholePressed, &state_, &CompareState::clearRange);
@@ -179,9 +192,10 @@ QWidget* ComparePlace::buildSide() {
   layout->setContentsMargins(14, 12, 14, 12);
   figures_ = new QLabel;
   figures_->setWordWrap(true);
-  auto* head = new QHBoxLayout;
-  head->addWidget(figures_, 1);
-  head->addWidget(guideMark(tr("Compare")), 0, Qt::AlignTop);
+  // In the same place: beside the first line there is room, and further down the figures need their width.
+  auto* head = new QGridLayout;
+  head->addWidget(figures_, 0, 0);
+  head->addWidget(guideMark(tr("Compare")), 0, 0, Qt::AlignTop | Qt::AlignRight);
   layout->addLayout(head);
   edge_text_ = new QLabel;
   edge_text_->setWordWrap(true);
@@ -278,6 +292,8 @@ void ComparePlace::takeCorrection() {
   transport_->setFrames(state_.plan().info.frames);
   takeFrame();
   preview_.setLoop(state_.loop().first, state_.loop().last);
+  sound_->setLoop(state_.plan().info, state_.loop());
+  showSound();
   showVariants();
   showSteady();
 }
@@ -356,6 +372,7 @@ void ComparePlace::showEvent(QShowEvent* event) {
 }
 
 void ComparePlace::hideEvent(QHideEvent* event) {
+  if (timer_.isActive()) togglePlay();
   state_.setActive(false);
   QWidget::hideEvent(event);
 }
@@ -384,6 +401,7 @@ void ComparePlace::show(const PreviewFrame& frame) {
                           .arg(frame.index + 1)
                           .arg(plan.info.frames)
                           .arg(lengthText(plan.info.frameTime(frame.index))));
+  if (timer_.isActive()) showPace();
   if (frame.draft && frame.index != frame.wanted)
     view_->setNote(tr("frame %1 for now, at half size").arg(frame.index + 1));
   else if (frame.draft)
@@ -461,8 +479,9 @@ void ComparePlace::drawOver(QPainter& p, const PictureView& v, int pane) const {
 void ComparePlace::togglePlay() {
   if (timer_.isActive()) {
     timer_.stop();
+    sound_->stop();
     transport_->setPlaying(false);
-    takeFrame();
+    if (isVisible()) takeFrame();
     return;
   }
   if (!state_.hasClip()) return;
@@ -470,7 +489,33 @@ void ComparePlace::togglePlay() {
   transport_->setPlaying(true);
 }
 
+void ComparePlace::setSound(bool on) {
+  sound_wanted_ = on;
+  QSettings().setValue(QStringLiteral("compare/sound"), on);
+  if (!on) sound_->stop();
+  showSound();
+}
+
+void ComparePlace::showSound() {
+  transport_->setSound(sound_wanted_,
+                       state_.hasClip() || !sound_->available() ? sound_->whyNot() : QString());
+}
+
+// In words: a loop that has not all its frames yet passes over those that are missing.
+void ComparePlace::showPace() {
+  const int64_t all = state_.loop().count(), there = preview_.loopFilled();
+  if (there < all && pictures_->currentWidget() == view_)
+    transport_->setText(tr("%1 of %2 frames ready").arg(there).arg(all));
+}
+
 void ComparePlace::tick() {
+  const bool whole = state_.hasClip() && preview_.loopFilled() >= state_.loop().count();
+  if (sound_wanted_ && whole && pictures_->currentWidget() == view_) {
+    if (!sound_->playing()) sound_->play(state_.frame());
+    // The picture follows the sound: of the two only that one is heard when it stumbles.
+    if (sound_->playing()) return state_.goTo(sound_->frame());
+  }
+  sound_->stop();
   if (pictures_->currentWidget() == steady_board_) {
     if (const int64_t next = steady_board_->after(state_.frame()); next >= 0) state_.goTo(next);
     return;
@@ -495,6 +540,7 @@ std::vector<KeyLine> ComparePlace::keys() {
           {tr("0, 1, 2, 4"), tr("fit; 100, 200, 400 % at the pointer")},
           {tr("Comma, full stop"), tr("a frame back, a frame on")},
           {tr("P"), tr("play the loop, stop it")},
+          {tr("U"), tr("with its sound, without")},
           {tr("I, O, W"), tr("set in, set out, the whole clip")},
           {tr("K, Shift+K"), tr("keep this stretch, forget it")},
           {tr("T"), tr("the clip over time")},
@@ -532,6 +578,9 @@ void ComparePlace::keyPressEvent(QKeyEvent* event) {
       break;
     case Qt::Key_T:
       transport_->toggleOverTime();
+      break;
+    case Qt::Key_U:
+      if (sound_->whyNot().isEmpty()) setSound(!sound_wanted_);
       break;
     case Qt::Key_W:
       state_.clearRange();

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "desktop/compare/compare_state.h"
+#include "desktop/compare/loop_sound.h"
 #include "desktop/compare/moments.h"
 #include "desktop/compare/own_marks.h"
 #include "desktop/compare/preview.h"
@@ -57,6 +58,9 @@ class ComparePlace : public QWidget {
   /// 0: all channels; 1 to 3: luma, Cb, Cr alone with raised contrast; 4: what noise removal took away; 5:
   /// what moves on its own.
   void setLook(int look);
+  /// Where the sound of the loop goes; the computer's device unless it is said otherwise.
+  void hearThrough(std::unique_ptr<SoundOutput> output);
+  const LoopSound& sound() const { return *sound_; }
   /// Exposure lifted for viewing only, stops.
   void setLift(int stops);
 
@@ -88,6 +92,9 @@ class ComparePlace : public QWidget {
   void takePins();
   void updatePins();
   void togglePlay();
+  void setSound(bool on);
+  void showSound();
+  void showPace();
   void tick();
   void drawOver(QPainter& painter, const PictureView& view, int pane) const;
 
@@ -112,6 +119,8 @@ class ComparePlace : public QWidget {
   QStackedWidget* pictures_ = nullptr;
   std::vector<QPointF> pins_;
   QTimer timer_;
+  std::unique_ptr<LoopSound> sound_;
+  bool sound_wanted_ = false;
   int64_t shown_ = -1, drafted_ = -1;
   PreviewFrame current_;
   StraightEdge edge_;

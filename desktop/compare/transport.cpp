@@ -22,6 +22,9 @@ Transport::Transport(QWidget* parent) : QWidget(parent) {
   button(tr("−1 frame"), tr("One frame back (,)"), [this] { Q_EMIT stepped(-1); });
   play_ =
       button(tr("Play loop"), tr("Play a few seconds over and over (P)"), [this] { Q_EMIT playPressed(); });
+  sound_ = button(tr("Sound"), {}, [this] { Q_EMIT soundToggled(sound_->isChecked()); });
+  sound_->setCheckable(true);
+  setSound(false, {});
   button(tr("+1 frame"), tr("One frame on (.)"), [this] { Q_EMIT stepped(1); });
   button(tr("Set in"), tr("Render the clip from this frame on (I)"), [this] { Q_EMIT inPressed(); });
   button(tr("Set out"), tr("Render the clip up to this frame (O)"), [this] { Q_EMIT outPressed(); });
@@ -55,6 +58,13 @@ void Transport::setFrame(int64_t frame) { slider_->setValue(static_cast<int>(fra
 void Transport::setRendered(std::optional<FrameRange> range) { slider_->setRendered(range); }
 void Transport::setPlaying(bool playing) { play_->setText(playing ? tr("Stop") : tr("Play loop")); }
 void Transport::setText(const QString& text) { position_->setText(text); }
+void Transport::setSound(bool on, const QString& why_not) {
+  sound_->setEnabled(why_not.isEmpty());
+  sound_->setChecked(on && why_not.isEmpty());
+  sound_->setToolTip(why_not.isEmpty()
+                         ? tr("Hear the clip while it plays, once all frames of the loop are there (U)")
+                         : why_not + QLatin1Char('.'));
+}
 void Transport::setOverTime(bool on) { over_time_->setChecked(on); }
 void Transport::toggleAligned() { aligned_->click(); }
 void Transport::toggleOverTime() { over_time_->click(); }

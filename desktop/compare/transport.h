@@ -23,6 +23,8 @@ class Transport : public QWidget {
   void setPlaying(bool playing);
   void setText(const QString& text);
   void setReady(int64_t frames);
+  /// `why_not`: why it cannot be heard; "" where it can.
+  void setSound(bool on, const QString& why_not);
   void setOverTime(bool on);
   void toggleOverTime();
   void toggleAligned();
@@ -37,10 +39,11 @@ class Transport : public QWidget {
   void keepPressed();
   void overTimeToggled(bool on);
   void alignedToggled(bool on);
+  void soundToggled(bool on);
 
  private:
   PositionSlider* slider_ = nullptr;
-  QPushButton *play_ = nullptr, *over_time_ = nullptr, *aligned_ = nullptr;
+  QPushButton *play_ = nullptr, *over_time_ = nullptr, *aligned_ = nullptr, *sound_ = nullptr;
   QLabel* position_ = nullptr;
 };
 

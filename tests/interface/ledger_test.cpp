@@ -5,6 +5,7 @@
 
 #include "desktop/run/run_place.h"
 #include "desktop/run/run_sight.h"
+#include "tests/desktop/stand_in_sound.h"
 #include "tests/interface/window_fixture.h"
 
 namespace glenhaze::desktop {
@@ -143,6 +144,30 @@ TEST_F(Ledger, ARunShowsTheFrameItIsAtAndWhereItsTimeGoes) {
   for (const double share : sight.shares()) all += share;
   EXPECT_NEAR(all, 1, 1e-9);
   EXPECT_GT(sight.shares()[RenderWatch::Place], 0);
+}
+
+TEST_F(Ledger, TheLoopIsHeardAndThePictureFollowsIt) {
+  openFour();
+  window->session().setCurrentClip(clipNamed("clip9"));
+  window->go(MainWindow::Compare);
+  ComparePlace& compare = window->comparePlace();
+  // Here may be no device: without one it is said, and cannot be pressed.
+  auto* button = buttonSaying(compare, QStringLiteral("Sound"));
+  ASSERT_NE(button, nullptr);
+  auto stand_in = std::make_unique<StandInSound>();
+  StandInSound& heard = *stand_in;
+  compare.hearThrough(std::move(stand_in));
+  ASSERT_TRUE(eventually([&] { return compare.settled() && compare.sound().ready(); }));
+  EXPECT_TRUE(button->isEnabled());
+  button->click();
+  QTest::keyClick(&compare, Qt::Key_P);
+  ASSERT_TRUE(eventually([&] { return compare.sound().playing(); }));
+  heard.heard += 5.5 / 30;
+  const int64_t frame = compare.sound().frame();
+  EXPECT_TRUE(eventually([&] { return compare.state().frame() == frame; }));
+  // Elsewhere nothing plays on.
+  window->go(MainWindow::Shoot);
+  EXPECT_FALSE(compare.sound().playing());
 }
 
 }  // namespace
