@@ -1,6 +1,6 @@
 // A shoot of very many clips in the window: how long it takes to open, to look at all files, and to plan anew
 // after one change, and the longest time in which the window does not answer. Run it offscreen on a quiet
-// machine: QT_QPA_PLATFORM=offscreen build/bin/many_clips_bench SHOOT
+// machine: QT_QPA_PLATFORM=offscreen build/bin/many_clips_bench SHOOT [edits]
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QLineEdit>
@@ -9,6 +9,7 @@
 #include <QTest>
 #include <algorithm>
 #include <cstdio>
+#include <cstdlib>
 #include <functional>
 
 #include "core/media/quiet.h"
@@ -88,10 +89,11 @@ int main(int argc, char** argv) {
   }
   std::printf("all looked at after %lld ms, longest without an answer %lld ms\n",
               static_cast<long long>(clock.elapsed()), static_cast<long long>(longest));
-  for (int i = 0; i < 5; ++i) {
+  const int edits = argc > 2 ? std::atoi(argv[2]) : 5;
+  for (int i = 0; i < edits; ++i) {
     clock.restart();
     window.session().edit(QStringLiteral("one change"),
-                          [&](glenhaze::Shoot& s) { s.clips[0].fill = 0.1 * i; });
+                          [&](glenhaze::Shoot& s) { s.clips[0].fill = 0.1 * (i % 10); });
     QCoreApplication::processEvents();
     std::printf("planned anew after one change: %lld ms\n", static_cast<long long>(clock.elapsed()));
   }

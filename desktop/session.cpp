@@ -212,11 +212,16 @@ QString Session::importProfiles(const fs::path& file) {
 }
 
 void Session::setShoot(Shoot shoot) {
+  const bool same_files =
+      shoot.references == shoot_.references &&
+      std::ranges::equal(shoot.clips, shoot_.clips, [](const ShootClip& a, const ShootClip& b) {
+        return a.path.native() == b.path.native();
+      });
   shoot_ = std::move(shoot);
   if (current_ >= static_cast<int>(shoot_.clips.size())) current_ = static_cast<int>(shoot_.clips.size()) - 1;
   if (current_ < 0 && !shoot_.clips.empty()) current_ = 0;
   current_known_ = false;
-  probeMissing();
+  if (!same_files) probeMissing();
   replan();
 }
 

@@ -164,6 +164,16 @@ std::shared_ptr<const PlanBasis> basisOf(const Shoot& shoot, std::span<const Pro
   return basis;
 }
 
+// Whether its output has the same name as before, in a shoot of which nothing else has changed.
+bool isNamedAs(const Shoot& shoot, const ClipPlan& now, const ClipPlan& before, size_t index) {
+  if ((now.info.width > 0) != (before.info.width > 0) || now.clip.stretches != before.clip.stretches)
+    return false;
+  return now.info.width == 0 ||
+         (stemOf(shoot, now.clip, now.info, index) == stemOf(shoot, before.clip, before.info, index) &&
+          outputEnding(now.info, encodingOf(shoot.output, now.info)) ==
+              outputEnding(before.info, encodingOf(shoot.output, before.info)));
+}
+
 std::shared_ptr<const SourceGuard> guardOf(const Shoot& shoot) {
   std::vector<fs::path> footage = shoot.references;
   for (const ShootClip& clip : shoot.clips) footage.push_back(clip.path);
@@ -185,15 +195,14 @@ bool PlanList::sameBasis(const Shoot& shoot, std::span<const Profile> profiles) 
     if (profiles[i].path != basis_->profiles[i].path || profiles[i].kept_json.empty() ||
         profiles[i].kept_json != basis_->profiles[i].kept_json)
       return false;
-  const Shoot bare = withoutClips(shoot);
   const Shoot& before = basis_->shoot;
-  const AskedParts &a = bare.output.asked, &b = before.output.asked;
-  const bool asks_alike = a.lens == b.lens && a.shutter == b.shutter && a.noise == b.noise &&
-                          a.stabilization == b.stabilization && a.finish == b.finish;
-  // Names are written relative to the shoot; where it is not saved they need some place all the same.
-  const fs::path beside = bare.path.empty() ? fs::path("/shoot") : bare.path;
-  return asks_alike && bare.path == before.path &&
-         shootToJson(bare, beside) == shootToJson(before, beside);
+  const AskedParts &a = shoot.output.asked, &b = before.output.asked;
+  return a.lens == b.lens && a.shutter == b.shutter && a.noise == b.noise &&
+         a.stabilization == b.stabilization && a.finish == b.finish && shoot.name == before.name &&
+         shoot.path == before.path && shoot.references == before.references &&
+         shoot.answers == before.answers && shoot.iso_pattern == before.iso_pattern &&
+         shoot.output.folder == before.output.folder &&
+         outputToText(shoot.output) == outputToText(before.output);
 }
 
 PlanList::PlanList(const PlanList& before, const Shoot& shoot, const KnownFacts& facts,
@@ -206,18 +215,32 @@ PlanList::PlanList(const PlanList& before, const Shoot& shoot, const KnownFacts&
   basis_ = same_basis ? before.basis_ : basisOf(shoot, profiles);
   guard_ = same_files && before.guard_ ? before.guard_ : guardOf(shoot);
   entries_.reserve(count);
+  std::vector<size_t> anew;
   for (size_t i = 0; i < count; ++i) {
     const ShootClip& clip = shoot.clips[i];
     if (same_files && before.entries_[i].facts == facts[i] && before[i].clip == clip) {
       entries_.push_back(before.entries_[i]);
       continue;
     }
+    anew.push_back(i);
     ClipFacts known = facts[i] ? *facts[i] : ClipFacts{};
     known.info.path = clip.path;
     entries_.push_back(
         {std::make_shared<const ClipPlan>(planClip(basis_, clip, std::move(known))), facts[i]});
   }
-  nameAll(shoot, same_files ? before : PlanList{});
+  const bool named = same_files && std::ranges::all_of(anew, [&](size_t i) {
+                       return isNamedAs(shoot, *entries_[i].plan, before[i], i);
+                     });
+  if (!named) {
+    nameAll(shoot, same_files ? before : PlanList{});
+    return;
+  }
+  for (const size_t i : anew) {
+    const auto plan = std::make_shared<ClipPlan>(*entries_[i].plan);
+    plan->job.place = before[i].job.place;
+    plan->stretches = before[i].stretches;
+    entries_[i].plan = plan;
+  }
 }
 
 // A plan is made anew for its name only where that is another than before.

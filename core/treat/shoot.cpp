@@ -285,6 +285,7 @@ std::vector<fs::path> Shoot::profileFolders() const {
 
 CameraAnswer answerOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& info) {
   if (clip.answer) return *clip.answer;
+  if (shoot.answers.empty()) return {};  // making keys takes its time where there are very many clips
   for (const std::string& key : {answerKey(info), roughAnswerKey(info)})
     if (const auto known = shoot.answers.find(key); known != shoot.answers.end()) return known->second;
   return {};
@@ -296,6 +297,16 @@ void takeRemembered(Shoot& shoot, size_t clip, const ClipInfo& info, const Answe
   if (shoot.answers.contains(key) || shoot.answers.contains(roughAnswerKey(info))) return;
   if (const auto answer = book.find(info)) shoot.answers[key] = *answer;
 }
+
+namespace {
+
+// What is kept for keys that are not known. Each clip keeps its own, and there may be very many.
+std::string textWithoutClips(json in) {
+  in.erase("clips");
+  return jsonText(in);
+}
+
+}  // namespace
 
 std::string shootToJson(const Shoot& shoot, const fs::path& beside) {
   json out = json::object();
@@ -352,7 +363,7 @@ Shoot parseShoot(const std::string& text, const fs::path& path) {
     const json answers = in.value("answers", json::object());
     for (const auto& [key, answer] : answers.items()) shoot.answers[key] = answerFromJson(answer);
     shoot.output = outputFromJson(in.value("output", json::object()), folder);
-    shoot.kept_json = text;
+    shoot.kept_json = textWithoutClips(in);
     return shoot;
   } catch (const json::exception& e) {
     throw fail(e.what());
@@ -367,7 +378,7 @@ void saveShoot(Shoot& shoot, const fs::path& path) {
   const std::string text = shootToJson(shoot, path);
   writeFileAtomically(path, text);
   shoot.path = fs::absolute(path);
-  shoot.kept_json = text;
+  shoot.kept_json = textWithoutClips(parseJson(text));
 }
 
 std::string outputToText(const OutputSettings& output) {

@@ -38,9 +38,11 @@ std::vector<ClipInfo> ShotChooser::suitable() const {
         info && (cameraNameOf(*info) == camera || cameraNameOf(*info).empty() || added_.contains(path)))
       offer(*info);
   offer(plan.info);
+  // More than anybody looks through in a list only make it slow.
+  constexpr size_t kMost = 300;
   for (const ClipPlan& other : session_.plans())
-    if (other.info.path != plan.info.path && cameraNameOf(other.info) == camera &&
-        other.match.profile == plan.match.profile)
+    if (shots.size() < kMost && other.info.path.native() != plan.info.path.native() &&
+        cameraNameOf(other.info) == camera && other.match.profile == plan.match.profile)
       offer(other.info);
   return shots;
 }
@@ -48,11 +50,17 @@ std::vector<ClipInfo> ShotChooser::suitable() const {
 void ShotChooser::offer(int clip, const std::filesystem::path& wanted) {
   clip_ = clip;
   offered_ = suitable();
-  list_->clear();
+  QStringList names;
   int at = 0;
   for (size_t i = 0; i < offered_.size(); ++i) {
-    list_->addItem(QString::fromStdString(offered_[i].path.stem().string()));
-    if (offered_[i].path == wanted) at = static_cast<int>(i);
+    names << QString::fromStdString(offered_[i].path.stem().native());
+    if (offered_[i].path.native() == wanted.native()) at = static_cast<int>(i);
+  }
+  // Filling the list anew takes long where there are very many.
+  if (names != names_) {
+    list_->clear();
+    list_->addItems(names);
+    names_ = std::move(names);
   }
   list_->setCurrentIndex(at);
   if (!offered_.empty() && offered_[static_cast<size_t>(at)].path != wanted) tell(at);

@@ -33,6 +33,7 @@ class ShotChooser : public QWidget {
   Session& session_;
   QComboBox* list_ = nullptr;
   std::vector<ClipInfo> offered_;
+  QStringList names_;  // of those
   int clip_ = -1;
   std::set<std::filesystem::path> added_;  // by the user in this sitting
   std::filesystem::path added_last_;       // not looked at yet

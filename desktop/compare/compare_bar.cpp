@@ -17,6 +17,10 @@ constexpr std::array kZooms = {0.0, 1.0, 2.0, 4.0};  // screen pixels per pictur
 CompareBar::CompareBar(QWidget* parent) : QWidget(parent), row_(new QHBoxLayout(this)) {
   row_->setContentsMargins(0, 0, 0, 0);
   clips_ = new QComboBox;
+  // Its list is as long as the shoot: nothing may be done once for each.
+  clips_->setModel(&clip_names_);
+  clips_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  clips_->setMinimumContentsLength(20);
   clips_->setMinimumWidth(96);
   clips_->setMaximumWidth(240);
   clips_->setAccessibleName(tr("Clip"));
@@ -81,8 +85,14 @@ void CompareBar::showZoom(double zoom) {
 }
 
 void CompareBar::setClips(const PlanList& plans, int current) {
-  clips_->clear();
-  for (const ClipPlan& plan : plans) clips_->addItem(QString::fromStdString(plan.info.path.stem().string()));
+  QStringList names;
+  names.reserve(static_cast<qsizetype>(plans.size()));
+  for (const ClipPlan& plan : plans) names << QString::fromStdString(plan.info.path.stem().native());
+  // Filling the list anew takes long where there are very many.
+  if (names != names_) {
+    clip_names_.setStringList(names);
+    names_ = std::move(names);
+  }
   clips_->setCurrentIndex(current);
 }
 

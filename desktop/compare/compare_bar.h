@@ -2,6 +2,7 @@
 // The bar of Compare: which clip, how it is laid out and zoomed, what of it is shown, and its parts on or
 // off.
 
+#include <QStringListModel>
 #include <QWidget>
 
 #include "core/run/plan.h"
@@ -47,6 +48,8 @@ class CompareBar : public QWidget {
   void edited(const QString& what, const glenhaze::desktop::ClipEdit& edit);
 
  private:
+  QStringListModel clip_names_;
+  QStringList names_;  // the same
   QComboBox* addChoice(const QString& name, const QStringList& items, int width, const QString& tip);
   void addZooms();
   QComboBox* zoom_ = nullptr;
