@@ -12,6 +12,7 @@
 #include "core/profile/library.h"
 #include "core/run/batch.h"
 #include "core/run/reel.h"
+#include "core/run/status.h"
 #include "core/treat/name_pattern.h"
 
 namespace glenhaze::console {
@@ -338,12 +339,41 @@ struct RunRequest {
   std::string shoot, report, join;
   std::vector<std::string> clips;
   double dissolve_s = 0;
+  bool list_jobs = false;
 };
+
+// For a shell, whatever a name holds.
+std::string quoted(const std::string& text) {
+  std::string out = "'";
+  for (const char c : text) out += c == '\'' ? std::string("'\\''") : std::string(1, c);
+  return out + "'";
+}
+
+// One command for each clip that has something to be rendered: for an engine that spreads them over computers
+// which share the folder, or for one that starts several here. Runs into one folder know of each other.
+Answer listJobs(const PlannedShoot& planned) {
+  std::unique_ptr<RunRecord> record;
+  if (const auto folder = planned.shoot.outputFolder(); RunRecord::isIn(folder))
+    record = std::make_unique<RunRecord>(folder);
+  Answer answer;
+  answer.json["jobs"] = json::array();
+  for (const ClipPlan& plan : planned.plans) {
+    if (!plan.refusal.empty() || statusOf(plan, record.get()).kind == ClipStatus::Kind::Rendered) continue;
+    const std::vector<std::string> words = {"glenhaze-cli", "run", planned.shoot.path.string(), "--clip",
+                                            plan.info.path.string()};
+    answer.json["jobs"].push_back({{"clip", words.back()}, {"arguments", words}});
+    std::string line;
+    for (const std::string& word : words) line += (line.empty() ? "" : " ") + quoted(word);
+    answer.text += line + "\n";
+  }
+  return answer;
+}
 
 Answer runShoot(const RunRequest& request) {
   PlannedShoot planned = planShootFile(request.shoot);
   keepClips(planned, request.clips);
   for (const std::string& problem : planned.problems) std::cerr << "glenhaze-cli: " << problem << "\n";
+  if (request.list_jobs) return listJobs(planned);
   if (!request.join.empty()) return joinShoot(planned, request.join, request.dissolve_s);
   Batch batch(std::move(planned.plans), Replace::Ours);
   return runBatch(batch, request.report, planned.shoot.name);
@@ -417,6 +447,8 @@ void addRun(CLI::App& app, Session& session) {
   verb->add_option("--dissolve", r->dissolve_s,
                    "Seconds in which each part goes over into the next, with --join")
       ->check(finiteRange(0, 10));
+  verb->add_flag("--list-jobs", r->list_jobs,
+                 "Render nothing: write one command for each clip that is to be rendered");
   verb->callback([r, &session] { session.verb = [r] { return runShoot(*r); }; });
 }
 

@@ -23,8 +23,12 @@ class GuidePage : public QTextBrowser {
     if (type != QTextDocument::ImageResource) return QTextBrowser::loadResource(type, name);
     const QUrl full = source().resolved(name);
     const QImage image(full.toLocalFile());
-    return image.width() > kPictureWidth ? image.scaledToWidth(kPictureWidth, Qt::SmoothTransformation)
-                                         : image;
+    if (image.width() <= kPictureWidth) return image;
+    const double dense = devicePixelRatioF();
+    QImage fitted =
+        image.scaledToWidth(std::min(image.width(), qRound(kPictureWidth * dense)), Qt::SmoothTransformation);
+    fitted.setDevicePixelRatio(static_cast<double>(fitted.width()) / kPictureWidth);
+    return fitted;
   }
 };
 

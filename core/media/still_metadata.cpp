@@ -12,6 +12,8 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/media/jpeg.h"
+#include "core/media/reader.h"
 
 namespace glenhaze {
 
@@ -86,6 +88,19 @@ void saySize(Exiv2::ExifData& exif, PictureSize size) {
   exif["Exif.Image.Orientation"] = static_cast<uint16_t>(1);
   exif["Exif.Photo.PixelXDimension"] = static_cast<uint32_t>(size.width);
   exif["Exif.Photo.PixelYDimension"] = static_cast<uint32_t>(size.height);
+}
+
+// Of the picture in a file, no larger than DCF asks for (CIPA DC-009, 160 × 120, from memory).
+void makeThumbnail(const std::filesystem::path& file, Exiv2::ExifData& exif) {
+  constexpr int kWidth = 160, kHeight = 120;
+  ClipReader reader(probe(file));
+  const auto frame = reader.next();
+  if (!frame) return;
+  const double scale = std::min(
+      {1.0, static_cast<double>(kWidth) / frame->width, static_cast<double>(kHeight) / frame->height});
+  const auto small = [scale](int side) { return std::max(1, static_cast<int>(std::lround(side * scale))); };
+  const std::vector<uint8_t> jpeg = jpegOf(toScreen(*frame, small(frame->width), small(frame->height)));
+  Exiv2::ExifThumb(exif).setJpegThumbnail(jpeg.data(), static_cast<long>(jpeg.size()));
 }
 
 }  // namespace
@@ -174,6 +189,8 @@ bool carryStillMetadata(const std::filesystem::path& from, const std::filesystem
     for (const Exiv2::Exifdatum& datum : source->exifData())
       if (holdsOn(datum)) target->exifData()[datum.key()] = datum.value();
     if (!source->exifData().empty()) saySize(target->exifData(), size);
+    const bool jpeg = to.extension() == ".jpg" || to.extension() == ".jpeg";
+    if (jpeg && Exiv2::ExifThumbC(source->exifData()).copy().size_ > 0) makeThumbnail(to, target->exifData());
     target->setIptcData(source->iptcData());
     target->setXmpData(source->xmpData());
     // The one place that could say otherwise than the above.

@@ -20,9 +20,9 @@ void addTiffProfile(const std::filesystem::path& tiff, const std::vector<uint8_t
 
 /// Everything that `from` says and that still holds: camera, lens, exposure, ISO, date, place, maker's notes,
 /// keywords, colour profile, resolution. Not carried: how the file is laid out (a TIFF's
-/// resolution is part of that), its thumbnail, how it is to be turned (`to` is upright). `size` is that of
-/// `to`. True where there was anything. Throws Error(Unreadable) where one of the two cannot be read or
-/// written for this.
+/// resolution is part of that), its thumbnail, how it is to be turned (`to` is upright). A JPEG whose source
+/// has a thumbnail gets one of its own picture. `size` is that of `to`. True where there was anything. Throws
+/// Error(Unreadable) where one of the two cannot be read or written for this.
 bool carryStillMetadata(const std::filesystem::path& from, const std::filesystem::path& to, PictureSize size);
 
 }  // namespace glenhaze

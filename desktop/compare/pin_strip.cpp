@@ -29,7 +29,9 @@ void PinStrip::show(const std::vector<QPointF>& pins, const QImage& source, cons
     QLabel* label = views_[i];
     label->setVisible(i < pins.size());
     if (i >= pins.size() || corrected.isNull()) continue;
-    QPixmap pixmap(label->size());
+    // In the screen's own pixels, so that it is sharp on dense ones.
+    QPixmap pixmap(label->size() * devicePixelRatioF());
+    pixmap.setDevicePixelRatio(devicePixelRatioF());
     pixmap.fill(look::kSurround);
     QPainter p(&pixmap);
     const int w = 60, h = 48;

@@ -1,6 +1,9 @@
 // The good parts of clips from the console: suggested, kept, joined, handed over.
 #include <gtest/gtest.h>
 
+#include <atomic>
+#include <thread>
+
 #include <nlohmann/json.hpp>
 
 #include "core/base/files.h"
@@ -83,6 +86,43 @@ TEST_F(PickingConsole, StretchesAreKeptJoinedAndHandedOver) {
 
   EXPECT_EQ(run({"shoot", "keep", file, "a.mp4", "--clear"}).exit_code, 0);
   EXPECT_TRUE(loadShoot(file).clips[0].stretches.empty());
+}
+
+// Each clip by a process of its own, two at a time: nothing is lost and nothing is made twice.
+TEST_F(PickingConsole, JobsAreListedForManyProcesses) {
+  const auto listed = run({"run", file, "--list-jobs", "--json"});
+  ASSERT_EQ(listed.exit_code, 0) << listed.err;
+  const json jobs = json::parse(listed.out)["jobs"];
+  ASSERT_EQ(jobs.size(), 2U);
+  EXPECT_FALSE(std::filesystem::exists(folder / "rendered"));
+  std::vector<std::jthread> workers;
+  std::atomic<int> failed = 0;
+  for (const json& job : jobs)
+    workers.emplace_back([&, arguments = job["arguments"].get<std::vector<std::string>>()] {
+      if (run({arguments.begin() + 1, arguments.end()}).exit_code != 0) ++failed;
+    });
+  workers.clear();
+  EXPECT_EQ(failed, 0);
+  for (const char* name : {"a.mkv", "b.mkv"})
+    EXPECT_TRUE(std::filesystem::exists(folder / "rendered" / name)) << name;
+  const auto again = run({"run", file, "--list-jobs", "--json"});
+  EXPECT_TRUE(json::parse(again.out)["jobs"].empty()) << "all is rendered";
+  const auto whole = run({"run", file, "--json"});
+  for (const json& clip : json::parse(whole.out)["clips"])
+    EXPECT_NE(clip["why"].get<std::string>().find("earlier run"), std::string::npos) << clip;
+}
+
+// As a line for a shell a name may hold anything.
+TEST_F(PickingConsole, AJobIsALineThatAShellTakes) {
+  std::filesystem::rename(folder / "b.mp4", folder / "b's \"one\" $HOME.mp4");
+  Shoot shoot = loadShoot(file);
+  shoot.clips[1].path = folder / "b's \"one\" $HOME.mp4";
+  saveShoot(shoot, file);
+  const auto listed = run({"run", file, "--list-jobs"});
+  ASSERT_EQ(listed.exit_code, 0) << listed.err;
+  const auto echoed = testing::runProcess(
+      "/bin/sh", {"-c", "printf '%s\n' " + listed.out.substr(listed.out.find('\n') + 1)}, folder.path());
+  EXPECT_NE(echoed.out.find("b's \"one\" $HOME.mp4\n"), std::string::npos) << echoed.out;
 }
 
 TEST_F(PickingConsole, GoodPartsAreSuggestedAndTakenWhenAskedFor) {

@@ -68,11 +68,11 @@ class StillMetadata : public ::testing::TestWithParam<const char*> {};
 TEST_P(StillMetadata, IsCarriedOver) {
   const std::string ending = GetParam();
   const testing::ScratchFolder folder;
-  const fs::path source = testing::makeWithFfmpeg(
-      folder / ("in" + ending),
-      std::string("-f lavfi -i testsrc2=s=320x180 -frames:v 1 ") + (ending == ".jpg"   ? "-pix_fmt yuvj422p"
-                                                                    : ending == ".tif" ? "-pix_fmt rgb48le -dpi 300"
-                                                                                       : "-pix_fmt rgb24"));
+  const fs::path source = testing::makeWithFfmpeg(folder / ("in" + ending),
+                                                  std::string("-f lavfi -i testsrc2=s=320x180 -frames:v 1 ") +
+                                                      (ending == ".jpg"   ? "-pix_fmt yuvj422p"
+                                                       : ending == ".tif" ? "-pix_fmt rgb48le -dpi 300"
+                                                                          : "-pix_fmt rgb24"));
   // Exiv2 adds none to a TIFF, but reads it.
   if (ending == ".tif") addTiffProfile(source, madeUpProfile());
   describe(source, false);
@@ -114,6 +114,47 @@ TEST_P(StillMetadata, IsCarriedOver) {
 
 INSTANTIATE_TEST_SUITE_P(Kinds, StillMetadata, ::testing::Values(".jpg", ".tif", ".png"),
                          [](const auto& info) { return std::string(info.param).substr(1); });
+
+// Cameras put a small picture into each JPEG; that of the source would show what was filmed.
+TEST(StillMetadata, AThumbnailIsMadeAnew) {
+  const testing::ScratchFolder folder;
+  const auto bytesOf = [](const fs::path& file) {
+    const std::string text = readFile(file);
+    return std::vector<Exiv2::byte>(text.begin(), text.end());
+  };
+  const fs::path source = testing::makeWithFfmpeg(
+      folder / "in.jpg", "-f lavfi -i color=c=0x208040:s=640x360 -frames:v 1 -pix_fmt yuvj422p");
+  const fs::path other = testing::makeWithFfmpeg(
+      folder / "small.jpg", "-f lavfi -i color=c=red:s=160x90 -frames:v 1 -pix_fmt yuvj422p");
+  {
+    const auto image = Exiv2::ImageFactory::open(source.string());
+    image->readMetadata();
+    image->exifData()["Exif.Image.Make"] = "Limpet";
+    const auto bytes = bytesOf(other);
+    Exiv2::ExifThumb(image->exifData()).setJpegThumbnail(bytes.data(), static_cast<long>(bytes.size()));
+    image->writeMetadata();
+  }
+  RenderJob job = jobFor(probe(source), folder / "out");
+  job.correction.output = {480, 270};
+  renderClip(job);
+  const auto made = Exiv2::ImageFactory::open(job.place.path.string());
+  made->readMetadata();
+  const Exiv2::DataBuf thumbnail = Exiv2::ExifThumbC(made->exifData()).copy();
+  ASSERT_GT(thumbnail.size_, 0);
+  const fs::path shown = folder / "thumbnail.jpg";
+  writeFileAtomically(shown, std::string(thumbnail.pData_, thumbnail.pData_ + thumbnail.size_));
+  const ClipInfo info = probe(shown);
+  EXPECT_EQ(info.width, 160);
+  EXPECT_EQ(info.height, 90);
+  // Its colour is that of the picture, and not the red of before.
+  ClipReader small(info), large(probe(job.place.path));
+  const auto a = small.next(), b = large.next();
+  ASSERT_TRUE(a && b);
+  for (size_t p = 0; p < 3; ++p)
+    EXPECT_NEAR(a->planes[p].at(a->planes[p].width / 2, 5, 1), b->planes[p].at(b->planes[p].width / 2, 5, 1),
+                3)
+        << p;
+}
 
 TEST(StillMetadata, OneThatLiesOnItsSideIsUprightAndSaysSo) {
   const testing::ScratchFolder folder;
