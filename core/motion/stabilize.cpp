@@ -105,10 +105,11 @@ struct Look {
   Point shift;  // in focal lengths
 };
 
-// RMS above kShake_hz of what is looked at within [first, last), degrees.
-double shakeOf(std::span<const Look> looks, double fps, size_t first, size_t last) {
+// How far each look is off what is slower than kShake_hz: squares, all axes together, radians.
+std::vector<double> shakesOf(std::span<const Look> looks, double fps) {
   const size_t n = looks.size();
-  if (n < 4) return 0;
+  std::vector<double> squares(n);
+  if (n < 4) return squares;
   std::vector<Turn> along(n);
   for (size_t i = 1; i < n; ++i) {
     const Turn turn = turnOf(inverse(looks[i - 1].orientation) * looks[i].orientation);
@@ -117,13 +118,19 @@ double shakeOf(std::span<const Look> looks, double fps, size_t first, size_t las
   }
   const std::vector<double> ones(n, 1.0);
   const double lambda = lambdaOf(1 / (2 * std::numbers::pi * kShake_hz), fps);
-  double sum = 0;
   for (int axis = 0; axis < 3; ++axis) {
     std::vector<double> series(n);
     for (size_t i = 0; i < n; ++i) series[i] = part(along[i], axis);
     const std::vector<double> slow = smoothed(series, ones, lambda);
-    for (size_t i = first; i < last; ++i) sum += (series[i] - slow[i]) * (series[i] - slow[i]);
+    for (size_t i = 0; i < n; ++i) squares[i] += (series[i] - slow[i]) * (series[i] - slow[i]);
   }
+  return squares;
+}
+
+// Their RMS within [first, last), degrees.
+double rmsOf(std::span<const double> squares, size_t first, size_t last) {
+  double sum = 0;
+  for (size_t i = first; i < std::min(last, squares.size()); ++i) sum += squares[i];
   return std::sqrt(sum / static_cast<double>(std::max<size_t>(1, last - first))) * kDegrees;
 }
 
@@ -451,8 +458,11 @@ class Stabilizer {
       before.push_back({path_.frames()[i].orientation, path_.frames()[i].shift});
       after.push_back({views_[i].orientation, views_[i].shift});
     }
-    result_.shake_before_deg = shakeOf(before, fps_, first_, last_);
-    result_.shake_after_deg = shakeOf(after, fps_, first_, last_);
+    result_.shake_before_deg = rmsOf(shakesOf(before, fps_), first_, last_);
+    const std::vector<double> left = shakesOf(after, fps_);
+    result_.shake_after_deg = rmsOf(left, first_, last_);
+    for (const double square : left)
+      result_.shake_left_deg.push_back(static_cast<float>(std::sqrt(square) * kDegrees));
     listDoubts();
     advise();
     result_.frames = std::move(views_);

@@ -88,6 +88,7 @@ struct StabilizedClip {
   double crop = 0;                                   ///< share of the width that is lost there, 0..1
   double needed_crop = 0;                            ///< that full smoothing would have needed
   double shake_before_deg = 0, shake_after_deg = 0;  ///< RMS above 1 Hz, largest axis sum
+  std::vector<float> shake_left_deg;                 ///< the same of each frame after it, all axes together
   std::vector<DoubtfulRange> doubtful;
   bool can_hold_still = false;
   std::string hold_reason;  ///< why it is offered, or is not

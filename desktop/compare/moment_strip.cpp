@@ -19,6 +19,8 @@ constexpr int kLane = 13, kLanes = 5, kBrackets = 10;
 constexpr double kNames = 62;     // px, to the left of the lanes
 constexpr double kQuietest = 60;  // dB below full scale that a lane's foot stands for
 
+double heightOfShake(double percent) { return std::sqrt(percent / (2 * kPickLimits.shake)); }
+
 // How high a lane stands, 0 to 1, and whether that is too much.
 struct Height {
   double value = 0;
@@ -28,7 +30,7 @@ struct Height {
 Height heightOf(const Moment& m, int lane) {
   switch (lane) {
     case 0:
-      return {std::sqrt(m.shake / (2 * kPickLimits.shake)), m.shake > kPickLimits.shake};
+      return {heightOfShake(m.shake), m.shake > kPickLimits.shake};
     case 1:
       return {m.blur, m.blur > kPickLimits.blur};
     case 2:
@@ -69,6 +71,22 @@ void MomentStrip::setFrame(int64_t frame) {
   update();
 }
 
+void MomentStrip::setShakeLeft(std::vector<float> per_frame) {
+  shake_left_ = std::move(per_frame);
+  update();
+}
+
+double MomentStrip::shakeLeftAt(double seconds) const {
+  if (shake_left_.empty() || !timeline_) return -1;
+  const double step = timeline_->step_s;
+  const auto moment = static_cast<double>(timeline_->at(seconds));
+  double sum = 0, count = 0;
+  const int64_t first = info_.indexAtSecond(moment * step), last = info_.indexAtSecond((moment + 1) * step);
+  for (int64_t i = first; i <= last && i < static_cast<int64_t>(shake_left_.size()); ++i, ++count)
+    sum += std::pow(static_cast<double>(shake_left_[static_cast<size_t>(i)]), 2);
+  return count > 0 ? std::sqrt(sum / count) : -1;
+}
+
 QRectF MomentStrip::lanes() const {
   return {kNames, 2, std::max(1.0, width() - kNames - 2), static_cast<double>(kLanes * kLane)};
 }
@@ -91,6 +109,20 @@ void MomentStrip::drawLane(QPainter& p, int lane) const {
     const QRectF bar(left, foot - tall, std::max(0.5, right - left), tall);
     p.fillRect(bar, height.fault ? QBrush(look::kGorse) : QBrush(look::kDim.lighter(125)));
     if (height.fault) p.fillRect(bar, QBrush(look::kDeep, Qt::BDiagPattern));
+  }
+}
+
+// A light line through the bars of the shake: what is left of it.
+void MomentStrip::drawShakeLeft(QPainter& p) const {
+  const double foot = lanes().top() + kLane - 1;
+  p.setPen(QPen(look::kText, 1.5));
+  for (size_t i = 0; i < timeline_->moments.size(); ++i) {
+    const double start = static_cast<double>(i) * timeline_->step_s;
+    const double left = shakeLeftAt(start);
+    if (left < 0) continue;
+    const double tall = std::clamp(heightOfShake(left), 0.0, 1.0) * (kLane - 3);
+    p.drawLine(QPointF(xOf(start), foot - tall),
+               QPointF(std::min(xOf(start + timeline_->step_s), lanes().right()), foot - tall));
   }
 }
 
@@ -119,6 +151,7 @@ void MomentStrip::paintEvent(QPaintEvent*) {
   if (timeline_) {
     for (int lane = 0; lane < kLanes; ++lane)
       if (lane < kLanes - 1 || timeline_->sound) drawLane(p, lane);
+    drawShakeLeft(p);
   } else {
     p.setPen(look::kQuiet);
     p.drawText(lanes(), Qt::AlignCenter, message_);
@@ -137,7 +170,10 @@ QString MomentStrip::textAt(double seconds) const {
   const Moment& m = timeline_->moments[timeline_->at(seconds)];
   const auto percent = [](double v, int digits) { return withUnit(v, digits, QStringLiteral("%")); };
   QStringList parts{lengthText(seconds)};
-  parts << tr("shake %1 of the width").arg(percent(static_cast<double>(m.shake), 2))
+  const double left = shakeLeftAt(seconds);
+  parts << tr("shake %1 of the width%2")
+               .arg(percent(static_cast<double>(m.shake), 2),
+                    left < 0 ? QString() : tr(", %1 once it is steadied").arg(percent(left, 2)))
         << tr("softer than around it by %1").arg(percent(100.0 * m.blur, 0))
         << tr("%1 black, %2 burnt out").arg(percent(100.0 * m.dark, 0), percent(100.0 * m.bright, 0))
         << tr("%1 of the picture moves on its own").arg(percent(100.0 * m.activity, 1));

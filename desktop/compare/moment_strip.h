@@ -18,6 +18,10 @@ class MomentStrip : public QWidget {
   void setTimeline(const std::optional<ClipTimeline>& timeline, const QString& message);
   void setClip(const ClipInfo& info, const std::vector<Stretch>& stretches, std::optional<FrameRange> range);
   void setFrame(int64_t frame);
+  /// What shake is left of each frame once it is steadied, % of the width; empty where that is not known.
+  void setShakeLeft(std::vector<float> per_frame);
+  /// Its mean around a moment, as the strip draws it; −1 where it is not known.
+  double shakeLeftAt(double seconds) const;
   /// What is said of a moment, in words.
   QString textAt(double seconds) const;
   QSize sizeHint() const override;
@@ -37,6 +41,7 @@ class MomentStrip : public QWidget {
   double secondsAt(double x) const;
   double length() const;
   void drawLane(QPainter& painter, int lane) const;
+  void drawShakeLeft(QPainter& painter) const;
   void drawRange(QPainter& painter, const FrameRange& range, bool kept) const;
   ClipInfo info_;
   std::vector<Stretch> stretches_;
@@ -44,6 +49,7 @@ class MomentStrip : public QWidget {
   std::optional<ClipTimeline> timeline_;
   QString message_;
   int64_t frame_ = 0;
+  std::vector<float> shake_left_;
 };
 
 }  // namespace glenhaze::desktop

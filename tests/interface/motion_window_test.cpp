@@ -10,6 +10,7 @@
 #include "desktop/bench/path_plot.h"
 #include "desktop/bench/stabilization_form.h"
 #include "desktop/bench/window_tools.h"
+#include "desktop/compare/moment_strip.h"
 #include "desktop/compare/steady_board.h"
 #include "tests/interface/window_fixture.h"
 #include "tests/support/motion.h"
@@ -421,6 +422,15 @@ TEST_F(MotionWindow, CompareShowsItSteadyAndSwitchesItOff) {
   window->go(MainWindow::Compare);
   ComparePlace& compare = window->comparePlace();
   ASSERT_TRUE(eventually([&] { return session.motion().find(windy().motion) && compare.settled(); }));
+  // Over time: what shakes, and what is left of it.
+  QTest::keyClick(&compare, Qt::Key_T);
+  ASSERT_TRUE(eventually([&] { return compare.moments().timeline().has_value(); }));
+  const ClipTimeline& timeline = *compare.moments().timeline();
+  const auto shake = static_cast<double>(timeline.moments[timeline.at(0.5)].shake);
+  const double left = compare.momentStrip().shakeLeftAt(0.5);
+  EXPECT_GE(left, 0);
+  EXPECT_LT(left, 0.3 * shake);
+  EXPECT_TRUE(compare.momentStrip().textAt(0.5).contains(QStringLiteral("once it is steadied")));
   const Frame steady = compare.shown().corrected_frame;
   ASSERT_GT(steady.width, 0);
   QCheckBox* box = nullptr;

@@ -169,6 +169,11 @@ TEST(Stabilize, ShakeGoesAndNothingBlankShows) {
   settings.crop_limit = 0.3;
   const StabilizedClip clip = stabilize(c.room, settings, 0, kFrames);
   EXPECT_LT(clip.shake_after_deg, 0.06 * clip.shake_before_deg);
+  // What is left of each frame is what the figure sums up.
+  ASSERT_EQ(clip.shake_left_deg.size(), clip.frames.size());
+  double sum = 0;
+  for (const float left : clip.shake_left_deg) sum += static_cast<double>(left) * static_cast<double>(left);
+  EXPECT_NEAR(std::sqrt(sum / static_cast<double>(clip.frames.size())), clip.shake_after_deg, 1e-6);
   EXPECT_GT(clip.crop, 0.02);
   EXPECT_LT(clip.crop, 0.3);
   expectFilled(c, clip, 0, kFrames);
