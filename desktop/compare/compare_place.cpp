@@ -15,6 +15,7 @@
 #include <QVBoxLayout>
 #include <array>
 #include <cmath>
+#include <numbers>
 
 #include "core/base/error.h"
 #include "core/lens/edges.h"
@@ -177,6 +178,18 @@ Transport* ComparePlace::buildTransport() {
   return transport_;
 }
 
+// From degrees to shares of the width, as the strip's own figure of the source is.
+void ComparePlace::showShakeLeft() {
+  std::vector<float> left;
+  if (const auto motion = state_.motion()) {
+    left = motion->stabilized.shake_left_deg;
+    const Lens& lens = state_.plan().motion.lens;
+    const double percent = 100 * lens.fx / lens.width * std::numbers::pi / 180;
+    for (float& v : left) v = static_cast<float>(static_cast<double>(v) * percent);
+  }
+  strip_->setShakeLeft(std::move(left));
+}
+
 void ComparePlace::setOverTime(bool on) {
   QSettings().setValue(QStringLiteral("compare/over_time"), on);
   transport_->setOverTime(on);
@@ -262,6 +275,7 @@ void ComparePlace::showState() {
   transport_->setRendered(plan.job.range);
   moments_.setClip(session_.currentClip());
   strip_->setClip(plan.info, plan.clip.stretches, plan.clip.range);
+  showShakeLeft();
   showMore();
   noise_form_->setFlickerFound(state_.flickerText());
   noise_form_->setSettings(plan.job.correction.denoise, plan.clip.denoise.has_value());
@@ -294,6 +308,7 @@ void ComparePlace::takeCorrection() {
   preview_.setLoop(state_.loop().first, state_.loop().last);
   sound_->setLoop(state_.plan().info, state_.loop());
   showSound();
+  showShakeLeft();
   showVariants();
   showSteady();
 }

@@ -95,6 +95,7 @@ class ComparePlace : public QWidget {
   void setSound(bool on);
   void showSound();
   void showPace();
+  void showShakeLeft();
   void tick();
   void drawOver(QPainter& painter, const PictureView& view, int pane) const;
 
