@@ -378,7 +378,7 @@ QString MainWindow::effectOf(const OutputSettings& output) const {
     ++clips;
     bytes += static_cast<double>(estimatedBytes(plan));
     if (first.empty()) first = plan.job.place.path.filename().string();
-    larger += deliveryOf(output, {plan.info.width, plan.info.height}).picture.width > plan.info.width ? 1 : 0;
+    larger += deliveryOf(output, plan.info).picture.width > plan.info.width ? 1 : 0;
   }
   QString text = clips == 1 ? tr("1 clip, about %1.").arg(bytesText(bytes))
                             : tr("%1 clips, about %2.").arg(clips).arg(bytesText(bytes));

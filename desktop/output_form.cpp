@@ -110,11 +110,11 @@ OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(par
   width_ = number(tr("Width"), 16384, now.size.width, {}, {});
   height_ = number(tr("Height"), 16384, now.size.height, {}, {});
   for (auto* spin : {width_, height_}) spin->setSpecialValueText(tr("as filmed"));
-  shape_ = choice(tr("Another shape"),
+  shape_ = choice(tr("Clips of another shape"),
                   {tr("fill it, cut off the rest"), tr("all of it, with bars"), tr("pixel for pixel")},
                   static_cast<int>(now.shape));
   shape_->setToolTip(tr("How a clip comes into an output that is wider or narrower than it"));
-  place_ = choice(tr("Keep of it"), placeNames(), placeIndex(now.place));
+  place_ = choice(tr("Centred on"), placeNames(), placeIndex(now.place));
   place_->setToolTip(tr("Which part is kept where some is cut off, or where it lies between bars"));
   const QString percent = QStringLiteral("\u2009%");
   fill_ = number(tr("Fill the frame"), 100, static_cast<int>(now.fill * 100 + 0.5), percent,

@@ -200,7 +200,7 @@ Treatment treatmentOf(const Case& c, const IsoCurve& curve) {
   if (t.motion) t.lens = c.motionLens();
   if (t.lens) t.fill = c.clip.fill.value_or(c.output().fill);
   t.finishing = finishingOf(c);
-  const Delivery delivery = deliveryOf(c.output(), {c.info().width, c.info().height});
+  const Delivery delivery = deliveryOf(c.output(), c.info());
   t.output = delivery.picture;
   t.canvas = delivery.canvas;
   t.fields = c.clip.deinterlace ? Fields::Deinterlace : Fields::Keep;

@@ -235,13 +235,35 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
 
 }  // namespace
 
-Delivery deliveryOf(const OutputSettings& output, PictureSize clip) {
-  const PictureSize size = output.size;
+namespace {
+
+// A place in the picture as shown, from −1 to 1, in the picture as stored.
+Point placeAsStored(Point shown, const ClipInfo& clip) {
+  if (clip.mirrored) shown.x = -shown.x;
+  switch (clip.rotation) {
+    case 90:
+      return {shown.y, -shown.x};
+    case 180:
+      return {-shown.x, -shown.y};
+    case 270:
+      return {-shown.y, shown.x};
+    default:
+      return shown;
+  }
+}
+
+}  // namespace
+
+Delivery deliveryOf(const OutputSettings& output, const ClipInfo& info) {
+  const PictureSize clip{info.width, info.height};
+  PictureSize size = output.size;
+  if (info.rotation % 180 != 0) std::swap(size.width, size.height);
+  const Point place = placeAsStored(output.place, info);
   if (size.width == 0 || clip.width <= 0 || clip.height <= 0) return {};
   const double across = static_cast<double>(size.width) / clip.width,
                down = static_cast<double>(size.height) / clip.height;
   const bool same_shape = std::abs(clip.width * down - size.width) < 1;
-  const bool middle = output.place.x == 0 && output.place.y == 0;
+  const bool middle = place.x == 0 && place.y == 0;
   const bool whole = output.shape != OutputShape::Pixels && same_shape;
   if (whole || (output.shape == OutputShape::Fill && middle))
     return {size == clip ? PictureSize{} : size, {}};
@@ -254,9 +276,8 @@ Delivery deliveryOf(const OutputSettings& output, PictureSize clip) {
   const auto at = [](int room, int needed, double where) {
     return static_cast<int>(std::lround((room - needed) * (1 + where) / 2));
   };
-  return {
-      picture == clip ? PictureSize{} : picture,
-      {size, at(size.width, picture.width, output.place.x), at(size.height, picture.height, output.place.y)}};
+  return {picture == clip ? PictureSize{} : picture,
+          {size, at(size.width, picture.width, place.x), at(size.height, picture.height, place.y)}};
 }
 
 bool isOutputSize(const PictureSize& size) {

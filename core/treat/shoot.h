@@ -37,7 +37,7 @@ struct OutputSettings {
   /// Stills and sequences stay what they are where `encode` is for films; else they become such films.
   bool stills_stay = true;
   std::string name;  ///< pattern of the outputs' names (see name_pattern.h); "": the clips' own
-  PictureSize size;  ///< 0 × 0: each clip's own
+  PictureSize size;  ///< as shown; 0 × 0: each clip's own
   OutputShape shape = OutputShape::Fill;
   /// Where the clip lies in what is larger than it, or what of it is shown: −1 left or top, 0 the middle, 1
   /// right or bottom.
@@ -117,13 +117,14 @@ struct Shoot {
 
 inline Damage damageOf(const ShootClip& clip) { return clip.hold_damage ? Damage::Hold : Damage::PassOver; }
 
-/// How large a clip of this size becomes for an output, and where that lies in it; the size is 0 × 0 where
-/// it is the clip's own, and there is no canvas where the picture is the output.
+/// How large a clip becomes for an output, and where that lies in it, as stored; the size is 0 × 0 where it
+/// is the clip's own, and there is no canvas where the picture is the output. The output's size and place are
+/// those of the picture as it is shown: a clip that is turned for showing is asked for the turned ones.
 struct Delivery {
   PictureSize picture;
   Canvas canvas;
 };
-Delivery deliveryOf(const OutputSettings& output, PictureSize clip);
+Delivery deliveryOf(const OutputSettings& output, const ClipInfo& clip);
 
 /// Output sizes that can be rendered: each clip's own (0 × 0), or 16 to 16384 px each way.
 bool isOutputSize(const PictureSize& size);

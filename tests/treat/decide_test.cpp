@@ -400,7 +400,9 @@ TEST(Decide, InCameraSettingsAreMatched) {
 // 16 : 9 into 4 : 3, by hand.
 TEST(Delivery, ClipsOfAnotherShapeFillHaveBarsOrKeepTheirPixels) {
   OutputSettings o;
-  const PictureSize clip{320, 180};
+  ClipInfo clip;
+  clip.width = 320;
+  clip.height = 180;
   const auto expect = [&](PictureSize picture, Canvas canvas) {
     const Delivery d = deliveryOf(o, clip);
     EXPECT_EQ(d.picture, picture);
@@ -428,11 +430,41 @@ TEST(Delivery, ClipsOfAnotherShapeFillHaveBarsOrKeepTheirPixels) {
     o.shape = shape;
     o.size = {1280, 720};
     expect({1280, 720}, {});
-    o.size = clip;
+    o.size = {320, 180};
     expect({}, {});
   }
   o.shape = OutputShape::Pixels;
   expect({}, {});
+}
+
+// A clip that is turned for showing comes out in the size that was asked for, as it is shown.
+TEST(Delivery, TurnedClipsAreAskedForWhatIsShown) {
+  OutputSettings o;
+  ClipInfo clip;
+  clip.width = 320;
+  clip.height = 180;
+  clip.rotation = 90;
+  o.size = {180, 320};
+  EXPECT_EQ(deliveryOf(o, clip).picture, PictureSize{});
+  EXPECT_EQ(deliveryOf(o, clip).canvas, Canvas{});
+  // Upright into a wide one: 180 × 320 becomes 203 × 360, with bars at its sides, which are above and below
+  // in the picture as stored.
+  o.size = {640, 360};
+  o.shape = OutputShape::Bars;
+  EXPECT_EQ(deliveryOf(o, clip).picture, (PictureSize{360, 203}));
+  EXPECT_EQ(deliveryOf(o, clip).canvas.size, (PictureSize{360, 640}));
+  // At the left of what is shown: by a quarter turn clockwise what is below as stored comes to the left.
+  o.place = {-1, 0};
+  EXPECT_EQ(deliveryOf(o, clip).canvas.y, 640 - 203);
+  clip.rotation = 270;
+  EXPECT_EQ(deliveryOf(o, clip).canvas.y, 0);
+  clip.mirrored = true;
+  EXPECT_EQ(deliveryOf(o, clip).canvas.y, 640 - 203);
+  clip.mirrored = false;
+  clip.rotation = 180;
+  o.size = {640, 480};
+  o.place = {0, -1};
+  EXPECT_EQ(deliveryOf(o, clip).canvas.y, 120);
 }
 
 TEST(Delivery, ShapeAndPlaceAreKeptAndMakeAnOutputStale) {
