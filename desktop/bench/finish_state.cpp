@@ -30,10 +30,7 @@ void FinishState::keepStep(const QString& what) {
 }
 
 FinishState::Marks FinishState::exchange(Marks marks) {
-  job_.stop();
-  job_.setTrouble({});
-  Marks before = marks_;
-  marks_ = std::move(marks);
+  Marks before = exchanged(job_, marks_, std::move(marks));
   Q_EMIT changed();
   return before;
 }

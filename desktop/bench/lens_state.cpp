@@ -170,10 +170,7 @@ void LensState::keepStep(const QString& what, MarkStep<LensState>::Kind kind) {
 }
 
 LensState::Marks LensState::exchange(Marks marks) {
-  job_.stop();
-  job_.setTrouble({});
-  Marks before = marks_;
-  marks_ = std::move(marks);
+  Marks before = exchanged(job_, marks_, std::move(marks));
   // Taken back while they were being solved, they have no finding yet.
   const bool unsolved = marks_.way == Way::Edges && !marks_.edges.empty() && !marks_.nudged &&
                         (!marks_.edge_finding || marks_.edge_finding->edges.size() != marks_.edges.size());

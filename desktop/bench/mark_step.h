@@ -5,6 +5,8 @@
 #include <QUndoCommand>
 #include <utility>
 
+#include "desktop/background.h"
+
 namespace glenhaze::desktop {
 
 /// Of a state that has `Marks` and `Marks exchange(Marks)`, which sets these and gives back those before.
@@ -30,5 +32,15 @@ class MarkStep : public QUndoCommand {
   Kind kind_;
   bool done_ = false;
 };
+
+/// What `exchange` of such a state does: sets these marks and gives back those before; what was going on stops.
+template <typename Marks>
+Marks exchanged(Background& job, Marks& now, Marks marks) {
+  job.stop();
+  job.setTrouble({});
+  Marks before = now;
+  now = std::move(marks);
+  return before;
+}
 
 }  // namespace glenhaze::desktop

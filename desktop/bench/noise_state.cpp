@@ -32,10 +32,7 @@ void NoiseState::keepStep(const QString& what, MarkStep<NoiseState>::Kind kind) 
 }
 
 NoiseState::Marks NoiseState::exchange(Marks marks) {
-  job_.stop();
-  job_.setTrouble({});
-  Marks before = marks_;
-  marks_ = std::move(marks);
+  Marks before = exchanged(job_, marks_, std::move(marks));
   Q_EMIT changed();
   return before;
 }

@@ -45,10 +45,7 @@ void ShutterState::keepStep(const QString& what, MarkStep<ShutterState>::Kind ki
 }
 
 ShutterState::Marks ShutterState::exchange(Marks marks) {
-  job_.stop();
-  job_.setTrouble({});
-  Marks before = marks_;
-  marks_ = std::move(marks);
+  Marks before = exchanged(job_, marks_, std::move(marks));
   Q_EMIT changed();
   return before;
 }

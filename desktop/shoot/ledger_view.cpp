@@ -27,7 +27,6 @@ BenchPart partOf(LedgerModel::Group::Need need) {
 LedgerView::LedgerView(const LedgerModel& model, const LedgerColumns& columns, LedgerSteps steps)
     : model_(model), columns_(columns), steps_(std::move(steps)) {
   setDragDropMode(QAbstractItemView::DragDrop);
-  setDefaultDropAction(Qt::LinkAction);
   connect(&columns, &LedgerColumns::changed, viewport(), [this] { viewport()->update(); });
 }
 

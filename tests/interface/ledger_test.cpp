@@ -108,6 +108,20 @@ TEST_F(Ledger, AClipIsDraggedOntoACamera) {
   EXPECT_NE(session.plans()[static_cast<size_t>(stranger)].lens.kind, Coverage::Missing);
   session.undoStack().undo();
   EXPECT_EQ(session.plans()[static_cast<size_t>(stranger)].lens.kind, Coverage::Missing);
+  // The same by what the pointer does: over the list, and let go over the heading of the camera.
+  QListView* list = window->shootPlace().ledger();
+  QModelIndex heading = model.indexOfClip(own);
+  while (model.clipAt(heading) >= 0) heading = model.index(heading.row() - 1);
+  const QPoint at = list->visualRect(heading).center();
+  QDragEnterEvent enter(at, Qt::CopyAction, dragged.get(), Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(list->viewport(), &enter);
+  EXPECT_TRUE(enter.isAccepted());
+  QDragMoveEvent move(at, Qt::CopyAction, dragged.get(), Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(list->viewport(), &move);
+  EXPECT_TRUE(move.isAccepted());
+  QDropEvent drop(QPointF(at), Qt::CopyAction, dragged.get(), Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(list->viewport(), &drop);
+  EXPECT_NE(session.plans()[static_cast<size_t>(stranger)].lens.kind, Coverage::Missing);
 }
 
 TEST_F(Ledger, PinsStayWithTheirClip) {
