@@ -27,6 +27,12 @@ struct Step {
   QString file;  ///< empty: no picture
 };
 
+// A row of evidence has just been chosen, and its place is pointed at.
+bool flashes(const MainWindow& window) {
+  const auto views = window.findChildren<PictureView*>();
+  return std::ranges::any_of(views, [](const PictureView* view) { return !view->flashing().isNull(); });
+}
+
 // Runs the steps one after the other from timers, so that the window lives normally meanwhile.
 class Tour : public QObject {
  public:
@@ -50,7 +56,7 @@ class Tour : public QObject {
       clock_.start();
       return;
     }
-    const bool settled = !step.settled || step.settled();
+    const bool settled = (!step.settled || step.settled()) && !flashes(window_);
     if ((!settled || clock_.elapsed() < 500) && clock_.elapsed() < 120000) return;
     if (!settled) {
       qWarning("%s did not settle", qPrintable(step.file));
@@ -73,12 +79,6 @@ int clipNamed(const Session& session, const std::string& part) {
   for (size_t i = 0; i < session.plans().size(); ++i)
     if (session.plans()[i].info.path.string().find(part) != std::string::npos) return static_cast<int>(i);
   return 0;
-}
-
-// A row of evidence has just been chosen, and its place is pointed at.
-bool flashes(const MainWindow& window) {
-  const auto views = window.findChildren<PictureView*>();
-  return std::ranges::any_of(views, [](const PictureView* view) { return !view->flashing().isNull(); });
 }
 
 // The window with the dialog that stands over it.
@@ -174,17 +174,15 @@ void addMotion(Tour& tour, MainWindow& window) {
 
 void addFinish(Tour& tour, MainWindow& window) {
   Session& session = window.session();
-  tour.add({[&] {
-              session.setCurrentClip(clipNamed(session, "D3_0042"));
-              window.benchPlace().setStation(BenchPlace::Finish);
-              window.benchPlace().chooseShot(QStringLiteral("D3 chart.mp4"));
-              window.benchPlace().finish().state().findEdges();
-            },
-            [&] {
-              return !window.benchPlace().finish().state().busy() && window.benchPlace().finish().settled() &&
-                     !flashes(window);
-            },
-            QStringLiteral("bench-finish.png")});
+  tour.add(
+      {[&] {
+         session.setCurrentClip(clipNamed(session, "D3_0042"));
+         window.benchPlace().setStation(BenchPlace::Finish);
+         window.benchPlace().chooseShot(QStringLiteral("D3 chart.mp4"));
+         window.benchPlace().finish().state().findEdges();
+       },
+       [&] { return !window.benchPlace().finish().state().busy() && window.benchPlace().finish().settled(); },
+       QStringLiteral("bench-finish.png")});
   tour.add({[&] {
               session.setCurrentClip(clipNamed(session, "D3_0045"));
               window.benchPlace().finish().setLook(FinishStation::Look::Clip);

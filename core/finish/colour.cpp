@@ -54,6 +54,7 @@ ColourTags Grade::tagsAfter(const FinishSettings& settings, ColourTags tags) {
 
 // Strength of colour by luma, 0..1: eased in over the darkest and the brightest third.
 float Grade::saturationAt(float luma) const {
+  if (dark_ == 1 && bright_ == 1) return saturation_;
   const auto eased = [](float t) {
     t = t < 0 ? 0 : t > 1 ? 1 : t;
     return t * t * (3 - 2 * t);
@@ -112,11 +113,12 @@ void throughTable(const LookTable& table, float* r, float* g, float* b, int coun
     to[2] = b[x] * gain + offset;
   }
   table.apply(rgb.data(), count);
+  const float back = 1 / gain;
   for (int x = 0; x < count; ++x) {
     const float* from = rgb.data() + static_cast<ptrdiff_t>(x) * 3;
-    r[x] = (from[0] - offset) / gain;
-    g[x] = (from[1] - offset) / gain;
-    b[x] = (from[2] - offset) / gain;
+    r[x] = (from[0] - offset) * back;
+    g[x] = (from[1] - offset) * back;
+    b[x] = (from[2] - offset) * back;
   }
 }
 

@@ -107,6 +107,8 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent)
 void ComparePlace::hearThrough(std::unique_ptr<SoundOutput> output) {
   sound_ = std::make_unique<LoopSound>(std::move(output));
   connect(sound_.get(), &LoopSound::changed, this, &ComparePlace::showSound);
+  // Asking for a device takes its time, and is not needed before this is looked at.
+  if (!isVisible()) return;
   if (state_.hasClip()) sound_->setLoop(state_.plan().info, state_.loop());
   showSound();
 }
@@ -384,6 +386,7 @@ void ComparePlace::showEvent(QShowEvent* event) {
   QWidget::showEvent(event);
   noise_form_->setSpeeds(noiseSpeeds());
   state_.setActive(true);
+  showSound();
 }
 
 void ComparePlace::hideEvent(QHideEvent* event) {
