@@ -62,6 +62,7 @@ Answer measure(const NoiseRequest& r) {
     for (const ClipInfo& clip : clips) shots.push_back({clip, patches});
     finding = measurePatches(shots, r.iso, line.progress());
   }
+  sayCoding(finding, clips, line.progress());
   finding.curve.light = r.light;
   Answer answer;
   answer.json = curveJson(finding.curve);
@@ -72,6 +73,8 @@ Answer measure(const NoiseRequest& r) {
   answer.json["frames"] = finding.frames;
   answer.json["share_used"] = finding.share_used;
   answer.json["warnings"] = finding.warnings;
+  if (const auto& coding = finding.coding)
+    answer.json["coding"] = {{"step", coding->step}, {"took", {coding->taken.least, coding->taken.most}}};
   answer.json["verdict"] = verdictOf(finding);
   answer.text = "level   sigma Y   Cb   Cr (8-bit code values)\n";
   for (size_t i = 0; i < finding.curve.level.size(); i += 8) {

@@ -10,6 +10,7 @@
 
 #include "core/base/progress.h"
 #include "core/media/clip_info.h"
+#include "core/noise/coder.h"
 #include "core/noise/curve.h"
 
 namespace glenhaze {
@@ -40,6 +41,12 @@ struct NoisePoint {
   std::array<float, 3> primaries{};  ///< of the place's mean, codes of luma; all 0: not looked at
 };
 
+/// What coding did to the noise, where the footage's stream says how coarse it is.
+struct NoiseCoding {
+  double step = 0;     ///< of luma's coefficients, 8-bit codes
+  TakenByCoder taken;  ///< of luma's noise; the curve is of what is left
+};
+
 struct NoiseFinding {
   NoiseCurve curve;
   std::vector<NoisePoint> points;     ///< what the curve rests on
@@ -47,6 +54,7 @@ struct NoiseFinding {
   int frames = 0;                     ///< that told something
   double share_used = 0;              ///< of the picture
   double residual = 0;                ///< relative RMS between points and curve, sigmas of luma
+  std::optional<NoiseCoding> coding;  ///< see sayCoding
   std::vector<std::string> warnings;
 };
 
@@ -61,6 +69,9 @@ NoiseFinding measureStatic(std::span<const ClipInfo> shots, double iso, const Pr
 
 /// From patches over a few frames of each shot. Throws Error(Evidence) when none is flat.
 NoiseFinding measurePatches(std::span<const NoiseShot> shots, double iso, const Progress& progress = {});
+
+/// Adds to a finding what its shots' coder took, the coarsest one's, with a warning where it is much.
+void sayCoding(NoiseFinding& finding, std::span<const ClipInfo> shots, const Progress& progress = {});
 
 /// A frame and the one after it.
 struct FramePair {

@@ -161,7 +161,9 @@ void NoiseState::removePatch(int row) {
 void NoiseState::measure() {
   if (marks_.way == Way::LockedOff) {
     job_.run([this, shots = shots(), iso = iso_](const Progress& progress) -> Background::Finish {
-      return [this, finding = measureStatic(shots, iso, progress)] {
+      NoiseFinding found = measureStatic(shots, iso, progress);
+      sayCoding(found, shots, progress);
+      return [this, finding = std::move(found)] {
         keepStep(tr("measure noise"));
         marks_.finding = finding;
       };
@@ -175,7 +177,9 @@ void NoiseState::measure() {
     // Patches that were placed are this shot's; in others they are found.
     std::vector<NoiseShot> shots{{all.front(), chosen}};
     for (size_t i = 1; i < all.size(); ++i) shots.push_back({all[i], {}});
-    return [this, finding = measurePatches(shots, iso, progress)] {
+    NoiseFinding found = measurePatches(shots, iso, progress);
+    sayCoding(found, all, progress);
+    return [this, finding = std::move(found)] {
       keepStep(tr("measure noise"));
       marks_.finding = finding;
       if (!marks_.patches.empty()) return;

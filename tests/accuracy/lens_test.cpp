@@ -106,7 +106,9 @@ TEST(Believed, LensFromTurningPhotographs) {
   if (testing::photographs().empty()) GTEST_SKIP() << "lomiri-wallpapers-16.04 is not installed";
   testing::Believed focal("Focal length from turning photographs, px"),
       bend("Bend at the corner from turning photographs, px"), readout("Readout beside the lens, ms");
+  size_t i = 0;
   for (const TurningCase& c : casesOf(44)) {
+    if (!testing::caseRuns(i++)) continue;
     const std::string label = c.photograph.stem().string().substr(0, 14) + " f " + fixedText(c.lens.fx, 0) +
                               " k " + fixedText(c.lens.k[0], 2) + " noise " + fixedText(c.noise, 1);
     const FootageLens found = measureLensFrom(filmOf(c).tracks(kFrames), 1 / 30.0);

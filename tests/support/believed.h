@@ -7,10 +7,17 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
+#include <cstdlib>
 #include <string>
 #include <vector>
 
 namespace glenhaze::testing {
+
+/// The tables of docs/accuracy.md are made of all cases, with GLENHAZE_ALL_CASES in the environment; by
+/// default every third is run, so that all tests are done in reasonable time.
+inline bool allCases() { return std::getenv("GLENHAZE_ALL_CASES") != nullptr; }
+/// A third that has some of whatever takes turns by twos, threes, fours or fives.
+inline bool caseRuns(size_t i) { return allCases() || (i + i / 3) % 3 == 0; }
 
 class Believed {
  public:
@@ -36,12 +43,13 @@ class Believed {
     for (const Case& c : cases_) most = std::max(most, ratioOf(c));
     return most;
   }
-  /// Prints the table; at least so many cases told, within one in 55 to 85 %, within three in all.
+  /// Prints the table; at least so many of all cases told, within one in 55 to 85 %, within three in all. Of
+  /// a third of the cases, which chance weighs more, in 40 % at least.
   void expectBelieved(size_t least) const {
     print();
-    EXPECT_GE(size(), least);
-    EXPECT_GE(shareWithin(1), 0.55);
-    EXPECT_LE(shareWithin(1), 0.85);
+    EXPECT_GE(size(), allCases() ? least : least / 3 - 1);
+    EXPECT_GE(shareWithin(1), allCases() ? 0.55 : 0.4);
+    if (allCases()) EXPECT_LE(shareWithin(1), 0.85);
     EXPECT_LE(worst(), 3);
   }
   void print() const {
