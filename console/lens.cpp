@@ -323,7 +323,8 @@ FootageShot surestOf(const std::vector<std::string>& names, std::vector<std::str
     const Progress whole = line.progress();
     try {
       const TrackRecord tracks = trackClip(shot.clip, {}, partOf(whole, 0, 0.4));
-      shot.lens = measureLensFrom(tracks, 1 / shot.clip.fps.value(), partOf(whole, 0.4, 1));
+      shot.lens =
+          measureLensFrom(tracks, 1 / shot.clip.fps.value(), codingOf(shot.clip), partOf(whole, 0.4, 1));
     } catch (const Error& error) {
       if (error.kind() != ErrorKind::Evidence || names.size() == 1) throw;
       each.push_back(name + ": " + error.what());

@@ -119,7 +119,8 @@ Answer footage(const std::string& profile_file, const std::string& file, const s
   if (profile.stabilization) request.masks = profile.stabilization->masks;
   ProgressLine line("Measuring readout");
   const TrackRecord tracks = tracksFor(request, line.progress());
-  return describe(measureReadout(tracks, request.lens, 1 / clip.fps.value()), "footage", clip, into);
+  return describe(measureReadout(tracks, request.lens, 1 / clip.fps.value(), codingOf(clip, line.progress())),
+                  "footage", clip, into);
 }
 
 Answer analyse(const std::string& profile_file, const std::string& file, const std::string& log,

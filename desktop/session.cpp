@@ -21,8 +21,9 @@ namespace glenhaze::desktop {
 namespace fs = std::filesystem;
 
 namespace {
-constexpr int kPlanEvery_ms = 250;  // while files are looked at
-}
+constexpr int kPlanEvery_ms = 250;      // while files are looked at
+constexpr size_t kArrivedAtOnce = 500;  // files
+}  // namespace
 
 class ShootEdit : public QUndoCommand {
  public:
@@ -75,7 +76,7 @@ class ProfileEdit : public QUndoCommand {
 Session::Session(QObject* parent) : QObject(parent) {
   replan_soon_.setSingleShot(true);
   replan_soon_.setInterval(kPlanEvery_ms);
-  connect(&replan_soon_, &QTimer::timeout, this, &Session::replan);
+  connect(&replan_soon_, &QTimer::timeout, this, &Session::takeArrived);
   constexpr int kRunUpdate_ms = 100;
   run_update_.setSingleShot(true);
   run_update_.setInterval(kRunUpdate_ms);
@@ -105,6 +106,7 @@ void Session::reset(Shoot shoot) {
   undo_.clear();
   shoot_ = std::move(shoot);
   facts_.clear();
+  arrived_.clear();
   openStore();
   probing_ = 0;
   current_ = shoot_.clips.empty() ? -1 : 0;
@@ -246,17 +248,26 @@ void Session::probeMissing() {
       return knownFacts(path, *store);
     }).then(this, [this, generation, path](const ClipFacts& facts) {
       if (generation != generation_) return;
-      facts_[path.native()] = std::make_shared<ClipFacts>(facts);
+      arrived_.emplace_back(path.native(), std::make_shared<ClipFacts>(facts));
       --probing_;
       // Many files come in at once: they are planned together, a few times a second, and at the end.
-      if (probing_ == 0) {
-        recall();
-        replan();
-      } else if (!replan_soon_.isActive()) {
+      if (probing_ == 0 && arrived_.size() <= kArrivedAtOnce)
+        takeArrived();
+      else if (!replan_soon_.isActive())
         replan_soon_.start();
-      }
     });
   }
+}
+
+// Plans with what has become known of files; no more of them at once than the window has time for.
+void Session::takeArrived() {
+  for (size_t i = 0; i < kArrivedAtOnce && !arrived_.empty(); ++i) {
+    facts_[arrived_.front().first] = std::move(arrived_.front().second);
+    arrived_.pop_front();
+  }
+  if (!probing()) recall();
+  replan();
+  if (!arrived_.empty()) replan_soon_.start();
 }
 
 std::shared_ptr<const ClipInfo> Session::infoOf(const fs::path& path) const {

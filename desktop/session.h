@@ -9,6 +9,7 @@
 #include <QTimer>
 #include <QUndoStack>
 #include <atomic>
+#include <deque>
 #include <functional>
 #include <memory>
 #include <string>
@@ -38,7 +39,7 @@ class Session : public QObject {
   std::shared_ptr<const ClipInfo> infoOf(const std::filesystem::path& path) const;
   /// Profile files that could not be read, in words.
   const QStringList& profileProblems() const { return profile_problems_; }
-  bool probing() const { return probing_ > 0; }
+  bool probing() const { return probing_ > 0 || !arrived_.empty(); }
   QUndoStack& undoStack() { return undo_; }
   bool isModified() const { return !undo_.isClean() || (shoot_.path.empty() && !shoot_.clips.empty()); }
   QString title() const;
@@ -119,6 +120,7 @@ class Session : public QObject {
   void openStore();
   void probeMissing();
   void replan();
+  void takeArrived();
   void recall();
   void takeRunItems();
   void takeAnswers();
@@ -130,6 +132,7 @@ class Session : public QObject {
   QStringList profile_problems_;
   // By their names as bytes: comparing paths part by part takes long where there are very many.
   std::unordered_map<std::string, std::shared_ptr<const ClipFacts>> facts_;
+  std::deque<std::pair<std::string, std::shared_ptr<const ClipFacts>>> arrived_;  // not planned with yet
   std::shared_ptr<FactStore> store_ = std::make_shared<FactStore>();
   AnswerBook answers_;
   QUndoStack undo_;

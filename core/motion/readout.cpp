@@ -20,6 +20,12 @@ constexpr size_t kFewestFrames = 12;
 constexpr double kTrusted = 3.0;           // standard deviations that a readout must be away from 0
 constexpr double kGlobalWithin_s = 0.002;  // three standard deviations below which no readout is none
 constexpr double kLongestShare = 1.5;      // of the frame interval, that is believed of a readout
+// By what share of the readout coding may pull it towards nothing, at a coarseness of 1 (with its square):
+// where pictures are coded from those before and after them, which foretells that things move evenly, and
+// where only from those before. And how much more tracks err together than each frame's would say. Found on
+// coded photographs (docs/accuracy.md).
+constexpr double kPullBetween = 0.11, kPull = 0.06, kCodedSpread = 1.3;
+constexpr double kMuchPull = 0.02;  // that is worth a word
 
 ScanDirection directionOf(const Eigen::Vector2d& r, bool vertical) {
   if (vertical) return r.y() > 0 ? ScanDirection::Down : ScanDirection::Up;
@@ -28,8 +34,13 @@ ScanDirection directionOf(const Eigen::Vector2d& r, bool vertical) {
 
 }  // namespace
 
+double readoutPull(const TrackRecord& record, const Coding& coding) {
+  const double coarseness = coarsenessOf(record, coding);
+  return (coding.between ? kPullBetween : kPull) * coarseness * coarseness;
+}
+
 ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, double frame_interval_s,
-                              const Progress& progress) {
+                              const Coding& coding, const Progress& progress) {
   if (record.width != lens.width || record.height != lens.height)
     throw Error(ErrorKind::BadRequest, "The tracks are of another picture size than the lens", "", "",
                 "Choose the profile of this mode");
@@ -62,7 +73,9 @@ ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, doubl
 
   ShutterFinding found;
   found.shutter.readout_s = std::abs(one.readout(axis));
-  found.uncertainty_s = one.spread(axis);
+  const double pull = readoutPull(record, coding);
+  found.uncertainty_s =
+      std::hypot((coding.predicts ? kCodedSpread : 1) * one.spread(axis), pull * found.shutter.readout_s);
   found.shutter.direction = directionOf(one.readout, vertical);
   found.share_of_frame = found.shutter.readout_s / frame_interval_s;
   found.frames = static_cast<int>(usable);
@@ -77,6 +90,10 @@ ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, doubl
     found.shutter.direction = ScanDirection::Unknown;
     found.warnings.emplace_back("No readout can be seen within the uncertainty: a global shutter.");
   }
+  if (pull > kMuchPull)
+    found.warnings.emplace_back(
+        "The footage is coded coarsely for what it shows, which makes the readout come out small, by " +
+        fixedText(100 * pull, 0) + " % or so. Film with less noise, more light or a higher bit rate.");
   const std::vector<std::string> odd =
       found.global ? std::vector<std::string>{} : plausibilityOf(found.shutter, frame_interval_s);
   found.warnings.insert(found.warnings.end(), odd.begin(), odd.end());

@@ -14,10 +14,14 @@
 
 namespace glenhaze {
 
-/// Of the most shaken stretch of the clip, up to 400 frames. `frame_interval_s` is that of the footage.
+/// By what share of a readout coding may pull it towards nothing (standard deviation); see coarsenessOf.
+double readoutPull(const TrackRecord& record, const Coding& coding);
+
+/// Of the most shaken stretch of the clip, up to 400 frames. `frame_interval_s` is that of the footage, and
+/// `coding` how it was coded, which adds to the uncertainty; by default each picture for itself.
 /// Throws Error(Evidence) when there is nothing to track or the camera hardly turns, Error(BadRequest),
 /// Error(Cancelled).
 ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, double frame_interval_s,
-                              const Progress& progress = {});
+                              const Coding& coding = {}, const Progress& progress = {});
 
 }  // namespace glenhaze

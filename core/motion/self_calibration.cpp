@@ -13,6 +13,7 @@
 #include "core/motion/detail/path_solver.h"
 #include "core/motion/detail/spline_path.h"
 #include "core/motion/detail/stretch.h"
+#include "core/motion/readout.h"
 
 namespace glenhaze {
 
@@ -29,6 +30,9 @@ constexpr double kGlobalWithin_s = 0.002;  // three standard deviations below wh
 // What stays off however long one looks, since places are followed a little wrongly the same way (seen on
 // photographs, docs/accuracy.md): shares of the focal length and of the bend.
 constexpr double kFocalFloor = 0.002, kBendFloor = 0.005;
+// What coding adds to that at a coarseness of 1: shares of the focal length, and, of the bend, of half the
+// picture's diagonal (seen on coded photographs, likewise).
+constexpr double kFocalPull = 0.025, kBendPull = 0.008;
 constexpr double kDegrees = 180 / std::numbers::pi;
 // How much more a model with as many values must explain to be taken for the usual one, and how much less for
 // the other one to be out of the question; as shares of the residuals' mean square.
@@ -96,9 +100,10 @@ double seenTo(const TrackRecord& part) {
   return std::min(1.0, *at);
 }
 
-void takeReadout(const LensFit& fit, FootageLens& found) {
+void takeReadout(const LensFit& fit, double pull, FootageLens& found) {
   const Eigen::Vector2d r = fit.readout();
-  const Eigen::Vector2d spread(deviation(fit, kReadoutX), deviation(fit, kReadoutY));
+  const Eigen::Vector2d spread(std::hypot(deviation(fit, kReadoutX), pull * r.x()),
+                               std::hypot(deviation(fit, kReadoutY), pull * r.y()));
   const int axis =
       std::abs(r.y()) / std::max(1e-9, spread.y()) >= std::abs(r.x()) / std::max(1e-9, spread.x());
   found.readout_uncertainty_s = spread(axis);
@@ -127,9 +132,12 @@ std::vector<double> deviationsOf(const LensFit& fit) {
 // The lens of a stretch, from the lens that is usual on.
 class Calibration {
  public:
-  Calibration(const TrackRecord& part, double frame_interval_s, const Progress& progress)
+  Calibration(const TrackRecord& part, double frame_interval_s, const Coding& coding,
+              const Progress& progress)
       : part_(part),
         progress_(progress),
+        coarseness_(coarsenessOf(part, coding)),
+        readout_pull_(readoutPull(part, coding)),
         limit_s_(kLongestShare * frame_interval_s),
         usual_(usualLens(part.width, part.height)) {}
 
@@ -196,12 +204,14 @@ class Calibration {
     return fit;
   }
 
-  static Bend bendWith(const Fits& fits) {
+  Bend bendWith(const Fits& fits) const {
     Bend bend = bendOfFit(*fits.taken);
     double rivals = 0;
     for (const Fit& fit : fits.rivals)
       rivals = std::max(rivals, std::abs(bendAt(fit->lens(), bend.at) - bend.value_px));
-    bend.uncertainty_px = std::hypot(bend.uncertainty_px, rivals, kBendFloor * bend.value_px);
+    const double coded = kBendPull * coarseness_ * std::hypot(part_.width, part_.height) / 2;
+    bend.uncertainty_px =
+        std::hypot(std::hypot(bend.uncertainty_px, rivals, kBendFloor * bend.value_px), coded);
     return bend;
   }
 
@@ -223,10 +233,11 @@ class Calibration {
       found.bend.uncertainty_px = std::hypot(bend.value_px, bend.uncertainty_px);
       rival(*bent.taken);
     }
-    found.focal_uncertainty = std::hypot(deviation(taken, kLogFocal), rivals, kFocalFloor);
+    found.focal_uncertainty =
+        std::hypot(std::hypot(deviation(taken, kLogFocal), rivals, kFocalFloor), kFocalPull * coarseness_);
     found.stddev = deviationsOf(taken);
     found.stddev[0] = found.stddev[1] = found.focal_uncertainty * found.lens.fx;
-    takeReadout(taken, found);
+    takeReadout(taken, readout_pull_, found);
     found.turned_deg = widestTurn(taken.spline());
     found.seen_to = seenTo(part_);
     found.rms_px = taken.rmsPx();
@@ -260,6 +271,7 @@ class Calibration {
 
   const TrackRecord& part_;
   const Progress& progress_;
+  double coarseness_, readout_pull_;
   double limit_s_;
   Lens usual_;
   std::vector<SplineFrame> frames_;
@@ -277,14 +289,15 @@ ShutterFinding FootageLens::readout() const {
   return found;
 }
 
-FootageLens measureLensFrom(const TrackRecord& record, double frame_interval_s, const Progress& progress) {
+FootageLens measureLensFrom(const TrackRecord& record, double frame_interval_s, const Coding& coding,
+                            const Progress& progress) {
   const TrackRecord part = stretchWithMost(motionsOf(record), record, frame_interval_s);
   const auto usable = std::count_if(part.frames.begin(), part.frames.end(),
                                     [](const FrameTracks& f) { return f.pairs.size() >= kFewestPairs; });
   if (static_cast<size_t>(usable) < kFewestFrames)
     throw Error(ErrorKind::Evidence, "The lens cannot be told from this footage", "",
                 "too little can be tracked in it", "Use footage with more detail in which the camera turns");
-  return Calibration(part, frame_interval_s, progress).solve();
+  return Calibration(part, frame_interval_s, coding, progress).solve();
 }
 
 }  // namespace glenhaze

@@ -34,9 +34,10 @@ struct FootageLens {
   ShutterFinding readout() const;
 };
 
-/// Of the stretch of the clip with most motion, up to 400 frames. Throws Error(Evidence) when there is
+/// Of the stretch of the clip with most motion, up to 400 frames. `coding`: how the footage was coded, which
+/// adds to the uncertainties; by default each picture for itself. Throws Error(Evidence) when there is
 /// nothing to track, Error(Cancelled).
-FootageLens measureLensFrom(const TrackRecord& record, double frame_interval_s,
+FootageLens measureLensFrom(const TrackRecord& record, double frame_interval_s, const Coding& coding = {},
                             const Progress& progress = {});
 
 }  // namespace glenhaze

@@ -14,6 +14,7 @@
 #include "core/base/geometry.h"
 #include "core/base/progress.h"
 #include "core/media/clip_info.h"
+#include "core/media/coding.h"
 #include "core/media/reader.h"
 
 namespace glenhaze {
@@ -92,6 +93,11 @@ struct TrackPlace {
 /// Error(Cancelled).
 TrackRecord trackClip(const ClipInfo& clip, const TrackOptions& options, const Progress& progress = {},
                       const TrackPlace& place = {});
+
+/// How much of what was tracked may be the coder's foretelling, not the scene: the coder's step over the
+/// contrast of the pictures as they were tracked; 0 where each picture was coded for itself. Where the step
+/// is not told it is taken to be half the contrast.
+double coarsenessOf(const TrackRecord& record, const Coding& coding);
 
 /// Of frames that are at hand.
 class Tracker {

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "core/base/numbers.h"
-#include "core/media/coder_step.h"
+#include "core/media/coding.h"
 #include "core/noise/measure.h"
 
 namespace glenhaze {
@@ -82,7 +82,7 @@ TakenByCoder takenByCoder(double left, double step) {
 
 void sayCoding(NoiseFinding& finding, std::span<const ClipInfo> shots, const Progress& progress) {
   double step = 0;
-  for (const ClipInfo& shot : shots) step = std::max(step, coderStep(shot, progress).value_or(0));
+  for (const ClipInfo& shot : shots) step = std::max(step, codingOf(shot, progress).step.value_or(0));
   double sum = 0, weight = 0;
   for (const NoisePoint& p : finding.points) {
     sum += p.weight[0] * p.variance[0];

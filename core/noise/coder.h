@@ -3,7 +3,7 @@
 // below about half a step to one step is not kept; how much that is hangs on the encoder, of which only the
 // step is known. So two extremes are told: one that codes every picture anew and rounds to the next step, and
 // one that codes differences to its own last picture and rounds towards nothing (two thirds beyond the half;
-// the dead zone of H.264's reference encoder for predicted pictures, see coder_step.h).
+// the dead zone of H.264's reference encoder for predicted pictures, see core/media/coding.h).
 
 namespace glenhaze {
 

@@ -38,7 +38,7 @@ std::optional<ShutterFinding> ownShutterOf(const MotionRequest& request, const T
   const double fps = request.clip.fps.value();
   if (!(fps > 0)) return std::nullopt;
   try {
-    return measureReadout(record, request.lens, 1 / fps, progress);
+    return measureReadout(record, request.lens, 1 / fps, codingOf(request.clip, progress), progress);
   } catch (const Error& error) {
     if (error.kind() != ErrorKind::Evidence) throw;
     return std::nullopt;

@@ -42,7 +42,9 @@ LensFact askLens(const ClipPlan& plan, const Progress& progress) {
     // Where the motion is needed as well, its tracks are kept.
     const TrackRecord tracks = plan.questions.motion ? tracksFor(plan.motion, partOf(progress, 0, 0.5))
                                                      : trackClip(plan.info, {}, partOf(progress, 0, 0.5));
-    const FootageLens found = measureLensFrom(tracks, 1 / plan.info.fps.value(), partOf(progress, 0.5, 1));
+    const FootageLens found =
+        measureLensFrom(tracks, 1 / plan.info.fps.value(), codingOf(plan.info, partOf(progress, 0.5, 0.5)),
+                        partOf(progress, 0.5, 1));
     if (found.usable) {
       fact.lens = found.lens;
       fact.focal_uncertainty = found.focal_uncertainty;

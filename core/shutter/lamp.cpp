@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/base/error.h"
+#include "core/media/coding.h"
 #include "core/media/reader.h"
 #include "core/shutter/detail/bands.h"
 
@@ -27,6 +28,7 @@ constexpr double kStands_rad = 0.8;      // that bands pass by in the whole clip
 constexpr double kEvenWall = 0.85;       // of a frame's course, by one sine: nothing else is there
 constexpr double kStandingShare = 0.03;  // what an even wall's own shading makes of standing bands
 constexpr double kClock = 2e-4;          // share by which a camera's clock is off
+constexpr double kCodedShare = 6e-4;     // what coding does to bands, of photographs at 0.4 bit a pixel
 constexpr double kGlobal_s = 2e-4;       // below which a readout is none
 
 struct Sums {
@@ -164,11 +166,15 @@ ShutterFinding measureLamp(const ClipInfo& clip, double flicker_hz, const Progre
   f.residual = 1 - found.fit.explained;
   f.shutter.readout_s = std::abs(found.readout_s);
   f.uncertainty_s = std::hypot(spreadOf(light, found, longest / 50), kClock * f.shutter.readout_s);
+  if (codingOf(clip, Progress{{}, progress.stop}).predicts)
+    f.uncertainty_s = std::hypot(f.uncertainty_s, kCodedShare * f.shutter.readout_s);
   f.share_of_frame = f.shutter.readout_s / interval;
   progress.update(1);
   if (f.shutter.readout_s < 3 * f.uncertainty_s || f.shutter.readout_s < kGlobal_s) {
-    // Light that all rows see at once may be no lamp at all, where the lamp's bands would stand.
-    if (light.fit(0, flicker_hz).told < kLeastTold)
+    // Light that all rows see at once may be no lamp at all, where the lamp's bands would stand, or pass by
+    // so slowly that what a coder makes of them is as large.
+    if (light.fit(0, flicker_hz).told < kLeastTold ||
+        std::abs(wrapped(kTurn * flicker_hz * interval)) * static_cast<double>(sums.times.size()) < kTurn)
       return measureStanding(clip, sums, flicker_hz, interval, found.fit);
     ShutterFinding global = globalFinding(flicker_hz, sums.times.size());
     global.uncertainty_s = std::max(f.uncertainty_s, kGlobal_s);

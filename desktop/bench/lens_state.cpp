@@ -89,7 +89,8 @@ void LensState::findEdges() {
 void LensState::findFromFootage() {
   job_.run([this, shot = shot_](const Progress& progress) -> Background::Finish {
     const TrackRecord tracks = trackClip(shot, {}, partOf(progress, 0, 0.4));
-    const FootageLens found = measureLensFrom(tracks, 1 / shot.fps.value(), partOf(progress, 0.4, 1));
+    const FootageLens found =
+        measureLensFrom(tracks, 1 / shot.fps.value(), codingOf(shot, progress), partOf(progress, 0.4, 1));
     return [found, this] {
       keepStep(tr("measure the lens"));
       marks_.footage = found;

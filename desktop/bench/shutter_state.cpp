@@ -101,7 +101,7 @@ void ShutterState::measure() {
       TrackOptions options;
       options.masks = masks;
       found = measureReadout(trackClip(clip, options, progress), *lens, 1 / clip.fps.value(),
-                             Progress{{}, progress.stop});
+                             codingOf(clip, Progress{{}, progress.stop}), Progress{{}, progress.stop});
     }
     return [this, found] {
       keepStep(tr("measure the readout"));

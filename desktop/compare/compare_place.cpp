@@ -4,7 +4,6 @@
 #include <QComboBox>
 #include <QFormLayout>
 #include <QHBoxLayout>
-#include <QKeyEvent>
 #include <QLabel>
 #include <QPushButton>
 #include <QScrollArea>
@@ -545,108 +544,6 @@ void ComparePlace::tick() {
     state_.goTo(next);
     return;
   }
-}
-
-std::vector<KeyLine> ComparePlace::keys() {
-  return {{tr("S"), tr("hold: the source")},
-          {tr("D, B"), tr("divider, side by side")},
-          {tr("V, M"), tr("noise trials, steady trials")},
-          {tr("N"), tr("what was removed")},
-          {tr("L"), tr("lift the exposure for viewing")},
-          {tr("E"), tr("straight edge")},
-          {tr("A"), tr("source and result aligned")},
-          {tr("0, 1, 2, 4"), tr("fit; 100, 200, 400 % at the pointer")},
-          {tr("Comma, full stop"), tr("a frame back, a frame on")},
-          {tr("P"), tr("play the loop, stop it")},
-          {tr("U"), tr("with its sound, without")},
-          {tr("I, O, W"), tr("set in, set out, the whole clip")},
-          {tr("K, Shift+K"), tr("keep this stretch, forget it")},
-          {tr("T"), tr("the clip over time")},
-          {tr("Double click"), tr("pin a place; on a pin: take it away")},
-          {tr("Shift-drag"), tr("turn the divider")}};
-}
-
-void ComparePlace::keyPressEvent(QKeyEvent* event) {
-  const QPointF pointer = view_->mapFromGlobal(QCursor::pos());
-  const QPointF at = view_->rect().contains(pointer.toPoint()) ? pointer : QPointF(-1, -1);
-  switch (event->key()) {
-    case Qt::Key_S:
-      if (!event->isAutoRepeat()) view_->setHold(true);
-      break;
-    case Qt::Key_Comma:
-      state_.goTo(state_.frame() - 1);
-      break;
-    case Qt::Key_Period:
-      state_.goTo(state_.frame() + 1);
-      break;
-    case Qt::Key_P:
-      togglePlay();
-      break;
-    case Qt::Key_I:
-      state_.setIn();
-      break;
-    case Qt::Key_O:
-      state_.setOut();
-      break;
-    case Qt::Key_K:
-      if ((event->modifiers() & Qt::ShiftModifier) != 0)
-        state_.forgetStretch();
-      else
-        state_.keepStretch();
-      break;
-    case Qt::Key_T:
-      transport_->toggleOverTime();
-      break;
-    case Qt::Key_U:
-      if (sound_->whyNot().isEmpty()) setSound(!sound_wanted_);
-      break;
-    case Qt::Key_W:
-      state_.clearRange();
-      break;
-    case Qt::Key_N:
-      bar_->setLook(bar_->look() == CompareBar::Removed ? CompareBar::AllChannels : CompareBar::Removed);
-      break;
-    case Qt::Key_L:
-      bar_->nextLift();
-      break;
-    case Qt::Key_A:
-      transport_->toggleAligned();
-      break;
-    case Qt::Key_E:
-      bar_->toggleEdge();
-      break;
-    case Qt::Key_D:
-      bar_->setWay(CompareBar::Divider);
-      break;
-    case Qt::Key_B:
-      bar_->setWay(CompareBar::SideBySide);
-      break;
-    case Qt::Key_V:
-      bar_->setWay(CompareBar::NoiseTrials);
-      break;
-    case Qt::Key_M:
-      bar_->setWay(CompareBar::SteadyTrials);
-      break;
-    case Qt::Key_0:
-      zoomTo(0);
-      break;
-    case Qt::Key_1:
-      zoomTo(1, at);
-      break;
-    case Qt::Key_2:
-      zoomTo(2, at);
-      break;
-    case Qt::Key_4:
-      zoomTo(4, at);
-      break;
-    default:
-      QWidget::keyPressEvent(event);
-  }
-}
-
-void ComparePlace::keyReleaseEvent(QKeyEvent* event) {
-  if (event->key() == Qt::Key_S && !event->isAutoRepeat()) view_->setHold(false);
-  QWidget::keyReleaseEvent(event);
 }
 
 }  // namespace glenhaze::desktop

@@ -67,6 +67,8 @@ class ComparePlace : public QWidget {
  protected:
   void showEvent(QShowEvent* event) override;
   void hideEvent(QHideEvent* event) override;
+  struct KeyRow;
+  static std::vector<KeyRow> keyRows();
   void keyPressEvent(QKeyEvent* event) override;
   void keyReleaseEvent(QKeyEvent* event) override;
 

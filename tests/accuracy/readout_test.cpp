@@ -10,6 +10,7 @@
 #include "core/motion/solve.h"
 #include "tests/support/believed.h"
 #include "tests/support/filmed.h"
+#include "tests/support/footage.h"
 #include "tests/support/motion.h"
 #include "tests/support/photographs.h"
 
@@ -55,38 +56,93 @@ testing::FilmedPhotograph filmOf(const ShakenCase& c, const Lenses& lens) {
   return testing::FilmedPhotograph(filming);
 }
 
-ShutterFinding measured(const ShakenCase& c, const Lenses& lens) {
-  return measureReadout(filmOf(c, lens).tracks(kFrames), lens->lens, 1 / 30.0);
+// Of the film as it is, or of what ffmpeg codes of it with the arguments `coding`.
+ShutterFinding measured(const ShakenCase& c, const Lenses& lens, const std::string& coding = {}) {
+  const testing::FilmedPhotograph film = filmOf(c, lens);
+  if (coding.empty()) return measureReadout(film.tracks(kFrames), lens->lens, 1 / 30.0);
+  const testing::ScratchFolder folder;
+  const ClipInfo clip = testing::filmOfFrames(folder / "film.mp4", film.frames(kFrames), coding);
+  return measureReadout(trackClip(clip, {}), lens->lens, 1 / 30.0, codingOf(clip));
 }
 
-TEST(Believed, ReadoutFromShakenPhotographs) {
+// 45 films: shake of all kinds, a third of them panning, noise of all strengths.
+std::vector<ShakenCase> shakenCases() {
   const auto photographs = testing::photographs();
-  if (photographs.empty()) GTEST_SKIP() << "lomiri-wallpapers-16.04 is not installed";
-  testing::Believed table("Readout from shaken photographs, ms");
-  const Lenses lens = wideLens();
+  std::vector<ShakenCase> cases;
   std::mt19937 random(11);
   const auto between = [&](double a, double b) { return a + (b - a) * (random() % 1000) / 999.0; };
-  for (int i = 0; i < 45; ++i) {
-    ShakenCase c;
-    c.photograph = photographs[static_cast<size_t>(i) % photographs.size()];
-    c.high_hz = std::array{4.0, 6.0, 9.0, 11.0, 14.0}[static_cast<size_t>(i) % 5];
+  for (size_t i = 0; i < 45; ++i) {
+    ShakenCase& c = cases.emplace_back();
+    c.photograph = photographs[i % photographs.size()];
+    c.high_hz = std::array{4.0, 6.0, 9.0, 11.0, 14.0}[i % 5];
     c.readout_s = between(0.004, 0.03);
     c.degrees = between(0.2, 1.2);
     c.pan_per_s = i % 3 == 0 ? between(-15, 15) : 0;
-    c.noise = std::array{0.7, 2.0, 5.0}[static_cast<size_t>(i / 5) % 3];
+    c.noise = std::array{0.7, 2.0, 5.0}[i / 5 % 3];
     c.seed = static_cast<unsigned>(100 + i);
-    if (!testing::caseRuns(static_cast<size_t>(i))) continue;
-    try {
-      const ShutterFinding found = measured(c, lens);
-      const double sign = found.shutter.direction == ScanDirection::Up ? -1 : 1;
-      table.add(c.label(), sign * found.shutter.readout_s * 1000, c.readout_s * 1000,
-                found.uncertainty_s * 1000);
-    } catch (const Error& error) {
-      if (error.kind() != ErrorKind::Evidence) throw;
-      table.addRefused(c.label(), error.why());
-    }
+  }
+  return cases;
+}
+
+void addTo(testing::Believed& table, const ShakenCase& c, const Lenses& lens,
+           const std::string& coding = {}) {
+  try {
+    const ShutterFinding found = measured(c, lens, coding);
+    const double sign = found.shutter.direction == ScanDirection::Up ? -1 : 1;
+    table.add(c.label(), sign * found.shutter.readout_s * 1000, c.readout_s * 1000,
+              found.uncertainty_s * 1000);
+  } catch (const Error& error) {
+    if (error.kind() != ErrorKind::Evidence) throw;
+    table.addRefused(c.label(), error.why());
+  }
+}
+
+TEST(Believed, ReadoutFromShakenPhotographs) {
+  if (testing::photographs().empty()) GTEST_SKIP() << "lomiri-wallpapers-16.04 is not installed";
+  testing::Believed table("Readout from shaken photographs, ms");
+  const Lenses lens = wideLens();
+  size_t i = 0;
+  for (const ShakenCase& c : shakenCases())
+    if (testing::caseRuns(i++)) addTo(table, c, lens);
+  table.expectBelieved(40);
+}
+
+// What comes from a camera is coded: at what would be 25 Mbit/s at 1080p, with and without pictures between
+// others, and at 11 and 54.
+TEST(Believed, ReadoutFromCodedPhotographs) {
+  if (testing::photographs().empty()) GTEST_SKIP() << "lomiri-wallpapers-16.04 is not installed";
+  testing::Believed table("Readout from shaken photographs as H.264, ms");
+  const Lenses lens = wideLens();
+  const std::string coder = "-c:v libx264 -preset veryfast ";
+  const std::array<std::string, 4> codings{coder + "-b:v 2.8M", coder + "-b:v 2.8M -bf 0",
+                                           coder + "-b:v 1.2M -bf 0", coder + "-b:v 6M"};
+  size_t i = 0;
+  for (const ShakenCase& c : shakenCases()) {
+    if (testing::caseRuns(i)) addTo(table, c, lens, codings[i % codings.size()]);
+    ++i;
   }
   table.expectBelieved(40);
+}
+
+// A quick, even pan adds nothing to what is known of the readout, but all that is wrong with tracks.
+TEST(Believed, ReadoutUnderAQuickPan) {
+  const auto photographs = testing::photographs();
+  if (photographs.empty()) GTEST_SKIP() << "lomiri-wallpapers-16.04 is not installed";
+  testing::Believed table("Readout from a quick pan with little shake, as H.264, ms");
+  const Lenses lens = wideLens();
+  for (size_t i = 0; i < 28; ++i) {
+    if (!testing::caseRuns(i)) continue;
+    ShakenCase c;
+    c.photograph = photographs[i % photographs.size()];
+    c.high_hz = 4;
+    c.readout_s = 0.0148;
+    c.degrees = 0.18;
+    c.pan_per_s = i % 2 == 0 ? 28 : -20;
+    c.noise = std::array{0.7, 2.0}[i / 2 % 2];
+    c.seed = static_cast<unsigned>(300 + i);
+    addTo(table, c, lens, std::string("-c:v libx264 -preset veryfast -b:v ") + (i % 3 == 0 ? "1M" : "2.8M"));
+  }
+  table.expectBelieved(20, 0.5);
 }
 
 // The path, also between the frames, where the rows are read.

@@ -1,7 +1,6 @@
 // The readout from a lamp and from a pan, on photographs: lit by a lamp that flickers, or panned past.
 #include <gtest/gtest.h>
 
-#include <fstream>
 #include <opencv2/imgproc.hpp>
 #include <random>
 
@@ -21,26 +20,15 @@ namespace {
 constexpr int kWidth = 640, kHeight = 360;
 constexpr double kFps = 30;
 
-// Uncompressed (YUV4MPEG2, as the mjpegtools describe it), so that nothing but the film is measured.
-ClipInfo written(const std::filesystem::path& path, const std::vector<Frame>& frames) {
-  {
-    std::ofstream out(path, std::ios::binary);
-    out << "YUV4MPEG2 W" << kWidth << " H" << kHeight << " F30:1 Ip A1:1 C420mpeg2\n";
-    const std::vector<char> grey(static_cast<size_t>(kWidth) * kHeight / 2, static_cast<char>(128));
-    for (const Frame& frame : frames) {
-      out << "FRAME\n";
-      for (int y = 0; y < kHeight; ++y)
-        out.write(reinterpret_cast<const char*>(frame.planes[0].row<uint8_t>(y)), kWidth);
-      out.write(grey.data(), static_cast<std::streamsize>(grey.size()));
-    }
-  }
-  return probe(path);
-}
-
 struct Case {
   testing::Filming filming;
   std::string label;
 };
+
+// Every second film is coded as H.264, at what would be 25 Mbit/s at 1080p.
+std::string codingOfCase(int i) {
+  return i % 2 == 0 ? "-c:v ffv1" : "-c:v libx264 -preset veryfast -b:v 2.8M";
+}
 
 // Of photographs, readouts and noise of all kinds.
 std::vector<Case> casesOf(int count, unsigned seed) {
@@ -94,14 +82,14 @@ TEST(Believed, ReadoutFromAFlickeringLamp) {
       light(frames.back(), f / kFps, c.filming.readout_s, hz, depth, open_s);
     }
     try {
-      const ShutterFinding found =
-          measureLamp(written(folder / ("lamp" + std::to_string(i) + ".y4m"), frames), hz);
+      const ShutterFinding found = measureLamp(
+          testing::filmOfFrames(folder / ("lamp" + std::to_string(i) + ".mkv"), frames, codingOfCase(i)), hz);
       table.add(label, found.shutter.readout_s * 1000, c.filming.readout_s * 1000,
                 found.uncertainty_s * 1000);
     } catch (const Error& error) {
       table.addRefused(label + " " + fixedText(c.filming.readout_s * 1000, 1), error.what());
     }
-    std::filesystem::remove(folder / ("lamp" + std::to_string(i) + ".y4m"));
+    std::filesystem::remove(folder / ("lamp" + std::to_string(i) + ".mkv"));
   }
   table.expectBelieved(32);
 }
@@ -135,17 +123,17 @@ TEST(Believed, ReadoutFromAPan) {
     const std::string label = c.label + ", by " + fixedText(degrees, 0) + "°";
     c.filming.drawn = uprightsOf(c.filming.photograph);
     const testing::FilmedPhotograph film(c.filming);
-    std::vector<Frame> frames;
-    for (int f = 0; f < 26; ++f) frames.push_back(film.frame(f));
+    const std::vector<Frame> frames = film.frames(26);
     try {
-      const ShutterFinding found =
-          measurePan(written(folder / ("pan" + std::to_string(i) + ".y4m"), frames), c.filming.lens->lens);
+      const ShutterFinding found = measurePan(
+          testing::filmOfFrames(folder / ("pan" + std::to_string(i) + ".mkv"), frames, codingOfCase(i)),
+          c.filming.lens->lens);
       table.add(label, found.shutter.readout_s * 1000, c.filming.readout_s * 1000,
                 found.uncertainty_s * 1000);
     } catch (const Error& error) {
       table.addRefused(label, error.what());
     }
-    std::filesystem::remove(folder / ("pan" + std::to_string(i) + ".y4m"));
+    std::filesystem::remove(folder / ("pan" + std::to_string(i) + ".mkv"));
   }
   table.expectBelieved(32);
 }

@@ -56,6 +56,44 @@ TEST(BlockMotion, NoiseCostsLittle) {
   EXPECT_LT(errorOf(estimateMotion(picture(0, 0, 1, 6), picture(4.5, -1.5, 2, 6), 6), 4.5, -1.5), 0.35);
 }
 
+// Structure round about, and in the middle none but noise; `thing`: something small there moves its own way.
+MotionPicture aroundAFlatMiddle(double dx, double dy, unsigned seed, double thing_dx = 1e3) {
+  std::mt19937 random(seed);
+  std::normal_distribution<double> noise(0, 4);
+  const Frame frame = glenhaze::testing::paint(kWidth, kHeight, {}, [&](int x, int y) {
+    const bool flat = x > 90 && x < 230 && y > 50 && y < 150;
+    const bool at_thing = std::abs(x - 160 - thing_dx) < 14 && std::abs(y - 100) < 14;
+    const double v = at_thing ? texture(3 * (x - thing_dx), 3 * y) : flat ? 120 : texture(x - dx, y - dy);
+    return static_cast<int>(std::lround(std::clamp(v + noise(random), 0.0, 255.0)));
+  });
+  return motionPicture(samplePlane(frame, 0));
+}
+
+// RMS distance from (dx, dy) of the blocks in a square of samples.
+double errorWithin(const MotionField& field, int x0, int y0, int x1, int y1, double dx, double dy) {
+  double sum = 0;
+  int count = 0;
+  for (int row = y0 / kStep + 1; row <= y1 / kStep - 1; ++row)
+    for (int column = x0 / kStep + 1; column <= x1 / kStep - 1; ++column) {
+      const BlockVector& v = field.at(column, row);
+      sum += (v.dx - dx) * (v.dx - dx) + (v.dy - dy) * (v.dy - dy);
+      ++count;
+    }
+  return std::sqrt(sum / count);
+}
+
+// Where there is nothing to follow, the picture's motion is, so that no noise is taken for the scene.
+TEST(BlockMotion, AFlatPlaceGoesWithThePicture) {
+  const MotionField field = estimateMotion(aroundAFlatMiddle(0, 0, 1), aroundAFlatMiddle(2.4, -1.3, 2), 4);
+  EXPECT_LT(errorWithin(field, 110, 70, 210, 130, 2.4, -1.3), 0.12);
+}
+
+TEST(BlockMotion, AThingBeforeAFlatPlaceGoesItsOwnWay) {
+  const MotionField field =
+      estimateMotion(aroundAFlatMiddle(0, 0, 1, 0), aroundAFlatMiddle(2.4, -1.3, 2, 3.2), 4);
+  EXPECT_LT(errorWithin(field, 146, 86, 174, 114, 3.2, 0), 0.5);
+}
+
 // Noise resembles itself somewhere: mostly that is not followed.
 TEST(BlockMotion, OfPureNoiseNothingMoves) {
   const auto noise = [](unsigned seed) {

@@ -6,7 +6,7 @@
 
 #include <cmath>
 
-#include "core/media/coder_step.h"
+#include "core/media/coding.h"
 #include "core/media/clip_info.h"
 #include "core/noise/measure.h"
 #include "tests/support/footage.h"
@@ -48,10 +48,10 @@ TEST(Coder, StepsAreThoseOfTheStandard) {
   const testing::ScratchFolder folder;
   const auto stepOf = [&](int quantiser, const std::string& format, const std::string& more = {}) {
     const std::string name = std::to_string(quantiser) + format + ".mp4";
-    return coderStep(probe(noisyRamp(folder / name,
+    return codingOf(probe(noisyRamp(folder / name,
                                      "-c:v libx264 -preset veryfast -qp " + std::to_string(quantiser) +
                                          " -x264-params ipratio=1:pbratio=1:aq-mode=0:mbtree=0" + more,
-                                     format)));
+                                     format))).step;
   };
   // Table of steps: 4 is 1, 10 is 2, 28 is 16.
   EXPECT_NEAR(stepOf(28, "yuv420p").value(), 16, 1e-9);

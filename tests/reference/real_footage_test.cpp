@@ -123,7 +123,7 @@ TEST(RealFootage, NoLensIsMadeUp) {
   for (const std::filesystem::path& path :
        {phone, cup, std::filesystem::path("/usr/share/doc/opencv-doc/examples/data/vtest.avi")}) {
     const ClipInfo clip = probe(path);
-    const FootageLens found = measureLensFrom(trackClip(clip, {}), 1 / clip.fps.value());
+    const FootageLens found = measureLensFrom(trackClip(clip, {}), 1 / clip.fps.value(), codingOf(clip));
     EXPECT_FALSE(found.usable) << path;
     EXPECT_FALSE(found.why.empty());
   }

@@ -1,11 +1,12 @@
 #include "tests/support/filmed.h"
 
+#include <fstream>
 #include <opencv2/calib3d.hpp>
 #include <opencv2/imgproc.hpp>
 
 #include "core/frame/rgb.h"
-#include "core/media/clip_info.h"
 #include "core/media/reader.h"
+#include "tests/support/footage.h"
 #include "tests/support/motion.h"
 
 namespace glenhaze::testing {
@@ -139,11 +140,37 @@ Frame FilmedPhotograph::frame(int64_t index) const {
   return frame;
 }
 
+std::vector<Frame> FilmedPhotograph::frames(int count) const {
+  std::vector<Frame> all;
+  for (int i = 0; i < count; ++i) all.push_back(frame(i));
+  return all;
+}
+
 TrackRecord FilmedPhotograph::tracks(int frames, const TrackOptions& options) const {
   TrackRecord record{filming_.lens->lens.width, filming_.lens->lens.height, {}};
   Tracker tracker(record.width, record.height, options);
   for (int i = 0; i < frames; ++i) record.frames.push_back(tracker.push(frame(i), i / filming_.fps));
   return record;
+}
+
+ClipInfo filmOfFrames(const std::filesystem::path& path, const std::vector<Frame>& frames,
+                      const std::string& coding) {
+  const std::filesystem::path raw = coding.empty() ? path : std::filesystem::path(path.string() + ".y4m");
+  {
+    std::ofstream out(raw, std::ios::binary);
+    out << "YUV4MPEG2 W" << frames.front().width << " H" << frames.front().height
+        << " F30:1 Ip A1:1 C420mpeg2\n";
+    for (const Frame& frame : frames) {
+      out << "FRAME\n";
+      for (const Plane& plane : frame.planes)
+        for (int y = 0; y < plane.height; ++y)
+          out.write(reinterpret_cast<const char*>(plane.row<uint8_t>(y)), plane.width);
+    }
+  }
+  if (coding.empty()) return probe(path);
+  makeWithFfmpeg(path, "-i '" + raw.string() + "' " + coding);
+  std::filesystem::remove(raw);
+  return probe(path);
 }
 
 }  // namespace glenhaze::testing

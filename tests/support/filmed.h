@@ -12,6 +12,7 @@
 #include "core/base/rotation.h"
 #include "core/frame/frame.h"
 #include "core/lens/model.h"
+#include "core/media/clip_info.h"
 #include "core/motion/tracks.h"
 
 namespace glenhaze::testing {
@@ -58,6 +59,7 @@ class FilmedPhotograph {
   explicit FilmedPhotograph(Filming filming);
   /// Grey, limited range.
   Frame frame(int64_t index) const;
+  std::vector<Frame> frames(int count) const;
   const std::function<Quaternion(double)>& turning() const { return filming_.turning; }
   TrackRecord tracks(int frames, const TrackOptions& options = {}) const;
 
@@ -71,5 +73,10 @@ class FilmedPhotograph {
   cv::Mat seen(const Layer& layer, double distance_m, double speed, int64_t index, cv::Mat* covered) const;
   Layer back_, front_;
 };
+
+/// Frames as a film at 30 frames a second. Uncompressed (YUV4MPEG2, as the mjpegtools describe it), so that
+/// nothing but the film is measured; or as the ffmpeg program codes it with the arguments `coding`.
+ClipInfo filmOfFrames(const std::filesystem::path& path, const std::vector<Frame>& frames,
+                      const std::string& coding = {});
 
 }  // namespace glenhaze::testing
