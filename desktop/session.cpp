@@ -21,8 +21,8 @@ namespace glenhaze::desktop {
 namespace fs = std::filesystem;
 
 namespace {
-constexpr int kPlanEvery_ms = 250;      // while files are looked at
-constexpr size_t kArrivedAtOnce = 500;  // files
+constexpr int kPlanEvery_ms = 150;      // while files are looked at
+constexpr size_t kArrivedAtOnce = 250;  // files
 }  // namespace
 
 class ShootEdit : public QUndoCommand {
@@ -315,8 +315,8 @@ void Session::replan() {
   plans_ = std::make_shared<const PlanList>(*plans_, shoot_, facts, profiles_);
   standings_.follow(plans_, store_);
   Q_EMIT changed();
-  // While many files come in, planning and painting them takes at most a fifth of the time.
-  replan_soon_.setInterval(static_cast<int>(std::max<qint64>(kPlanEvery_ms, 4 * clock.elapsed())));
+  // While many files come in, planning and painting them takes at most a third of the time.
+  replan_soon_.setInterval(static_cast<int>(std::max<qint64>(kPlanEvery_ms, 2 * clock.elapsed())));
   // What the places look at has become known.
   if (current_ >= 0 && !current_known_) {
     current_known_ = infoOf(shoot_.clips[static_cast<size_t>(current_)].path) != nullptr;

@@ -13,8 +13,6 @@
 namespace glenhaze {
 namespace fs = std::filesystem;
 
-namespace {
-
 // Names that a run has given already. Compared without case: on cards and shared disks "A.mp4" and "a.mp4"
 // are one file.
 class TakenNames {
@@ -31,6 +29,8 @@ class TakenNames {
   }
   std::set<std::string> names_;
 };
+
+namespace {
 
 // Names are made unique within the run, so that A/clip.mp4 and B/clip.mp4 both come out, and never lead to
 // footage.
@@ -62,14 +62,20 @@ std::string stemOf(const Shoot& shoot, const ShootClip& clip, const ClipInfo& in
   return nameBy(shoot.output.name, facts);
 }
 
+// The name that an output has when no other one has it.
+fs::path firstName(const fs::path& folder, const std::string& stem, const std::string& ending,
+                   const SourceGuard& guard) {
+  fs::path name = (folder / (stem + ending)).lexically_normal();
+  return guard.forbids(name) ? (folder / (stem + "-corrected" + ending)).lexically_normal() : name;
+}
+
 fs::path outputName(const fs::path& folder, const std::string& stem, const ClipInfo& info,
                     const EncodeSettings& encode, const SourceGuard& guard, TakenNames& taken) {
   const std::string ending = outputEnding(info, encode);
   const auto named = [&](const std::string& more) {
     return (folder / (stem + more + ending)).lexically_normal();
   };
-  fs::path name = named("");
-  if (guard.forbids(name)) name = named("-corrected");
+  fs::path name = firstName(folder, stem, ending, guard);
   for (int n = 2; taken.has(name) || guard.forbids(name); ++n) name = named("-" + std::to_string(n));
   taken.add(name);
   return name;
@@ -228,24 +234,48 @@ PlanList::PlanList(const PlanList& before, const Shoot& shoot, const KnownFacts&
     entries_.push_back(
         {std::make_shared<const ClipPlan>(planClip(basis_, clip, std::move(known))), facts[i]});
   }
-  const bool named = same_files && std::ranges::all_of(anew, [&](size_t i) {
-                       return isNamedAs(shoot, *entries_[i].plan, before[i], i);
-                     });
-  if (!named) {
-    nameAll(shoot, same_files ? before : PlanList{});
-    return;
-  }
+  if (!same_files || !nameKnown(shoot, before, anew)) nameAll(shoot, same_files ? before : PlanList{});
+}
+
+// Where nothing has to be named in turn: what was planned anew keeps its name, or is known only now and has
+// one that nobody else has. False, and nothing done, where it is otherwise.
+bool PlanList::nameKnown(const Shoot& shoot, const PlanList& before, const std::vector<size_t>& anew) {
+  if (!before.taken_) return false;
+  const fs::path folder = fs::absolute(shoot.outputFolder());
+  std::vector<fs::path> names;  // in the order of `anew`; "": as before
+  std::shared_ptr<TakenNames> taken;
   for (const size_t i : anew) {
+    const ClipPlan& plan = *entries_[i].plan;
+    names.emplace_back();
+    if (isNamedAs(shoot, plan, before[i], i)) continue;
+    if (before[i].info.width > 0 || !plan.clip.stretches.empty() || !before[i].clip.stretches.empty())
+      return false;
+    if (!taken) taken = std::make_shared<TakenNames>(*before.taken_);
+    names.back() = firstName(folder, stemOf(shoot, plan.clip, plan.info, i),
+                             outputEnding(plan.info, encodingOf(shoot.output, plan.info)), *guard_);
+    if (taken->has(names.back()) || guard_->forbids(names.back())) return false;
+    taken->add(names.back());
+  }
+  for (size_t k = 0; k < anew.size(); ++k) {
+    const size_t i = anew[k];
     const auto plan = std::make_shared<ClipPlan>(*entries_[i].plan);
     plan->job.place = before[i].job.place;
     plan->stretches = before[i].stretches;
+    if (!names[k].empty()) {
+      plan->job.place.guard = guard_;
+      plan->job.place.path = names[k];
+    }
     entries_[i].plan = plan;
   }
+  taken_ = taken ? std::move(taken) : before.taken_;
+  return true;
 }
 
 // A plan is made anew for its name only where that is another than before.
 void PlanList::nameAll(const Shoot& shoot, const PlanList& before) {
-  TakenNames taken;
+  const auto all = std::make_shared<TakenNames>();
+  TakenNames& taken = *all;
+  taken_ = all;
   // The shoot without its clips knows its folder no more where it is not saved.
   const fs::path folder = fs::absolute(shoot.outputFolder());
   for (size_t i = 0; i < entries_.size(); ++i) {

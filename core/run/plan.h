@@ -66,6 +66,8 @@ struct ClipPlan {
 /// What is known of the clips of a shoot; null where nothing is yet.
 using KnownFacts = std::vector<std::shared_ptr<const ClipFacts>>;
 
+class TakenNames;
+
 /// The plans of a shoot in the order of its clips. Copies share them.
 class PlanList {
  public:
@@ -109,9 +111,11 @@ class PlanList {
   };
   bool sameBasis(const Shoot& shoot, std::span<const Profile> profiles) const;
   void nameAll(const Shoot& shoot, const PlanList& before);
+  bool nameKnown(const Shoot& shoot, const PlanList& before, const std::vector<size_t>& anew);
   std::vector<Entry> entries_;
   std::shared_ptr<const PlanBasis> basis_;
   std::shared_ptr<const SourceGuard> guard_;
+  std::shared_ptr<const TakenNames> taken_;
 };
 
 /// Plans all clips of a shoot. `facts` of shoot.clips, in the same order.

@@ -191,7 +191,8 @@ class LevelSearch {
   }
   // Whether one vector leaves no more than another but for what noise scatters, to some three deviations.
   bool fitsAsWell(int x, int y, BlockVector one, BlockVector other) const {
-    return static_cast<float>(difference(x, y, one)) <= static_cast<float>(difference(x, y, other)) + 1.6F * leave_;
+    return static_cast<float>(difference(x, y, one)) <=
+           static_cast<float>(difference(x, y, other)) + 1.6F * leave_;
   }
   float cost(int x, int y, Whole v, Whole guess) const {
     v = held(x, y, v);
@@ -366,12 +367,13 @@ class PictureMotion {
   PictureMotion(const MotionField& field, float trust) : columns_(field.columns), rows_(field.rows) {
     Eigen::Matrix<double, kTerms, 1> x = Eigen::Matrix<double, kTerms, 1>::Zero(), y = x;
     double agreeing = 0, all = 0;
+    const int every = std::max(1, static_cast<int>(std::sqrt(columns_ * rows_ / kPlenty)));
     for (int round = 0; round < kRounds; ++round) {
       Eigen::Matrix<double, kTerms, kTerms> a = Eigen::Matrix<double, kTerms, kTerms>::Zero();
       Eigen::Matrix<double, kTerms, 1> bx = Eigen::Matrix<double, kTerms, 1>::Zero(), by = bx;
       agreeing = all = 0;
-      for (int row = 0; row < rows_; row += kEvery)
-        for (int column = 0; column < columns_; column += kEvery) {
+      for (int row = 0; row < rows_; row += every)
+        for (int column = 0; column < columns_; column += every) {
           const BlockVector& v = field.at(column, row);
           const Terms t = terms(column, row);
           const double structure = static_cast<double>(v.sure / (v.sure + trust));
@@ -402,7 +404,8 @@ class PictureMotion {
   }
 
  private:
-  static constexpr int kTerms = 6, kRounds = 5, kEvery = 2;
+  static constexpr int kTerms = 6, kRounds = 4;
+  static constexpr double kPlenty = 2000;                 // blocks
   static constexpr double kFirstReach = 4, kReach = 0.7;  // samples
   static constexpr double kMost = 0.5, kFewest = 20;      // of blocks with structure
   using Terms = Eigen::Matrix<double, kTerms, 1>;
