@@ -214,7 +214,8 @@ json describe(const RunItem& item) {
       {"stabilization", item.plan->stabilization.reason},
       {"finish", item.plan->finish.reason}};
   json figures = json::object();
-  if (item.state == RunState::Done) figures["done"] = partsDone(item.plan->decision.treatment);
+  if (item.state == RunState::Done)
+    figures["done"] = partsDone(item.plan->decision.treatment, item.plan->info);
   if (item.state == RunState::Done && item.plan->job.correction.noise) {
     figures["iso"] = item.plan->job.correction.noise->iso;
     figures["noise_sigma"] = item.plan->job.correction.noise->sigmaAt(0, 110);

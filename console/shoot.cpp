@@ -85,7 +85,7 @@ Answer status(const std::string& file) {
                                     {"camera", cameraToJson(planned.shoot, plan)},
                                     {"state", statusName(s.kind)},
                                     {"why", s.why},
-                                    {"parts", partsDone(plan.decision.treatment)},
+                                    {"parts", partsDone(plan.decision.treatment, plan.info)},
                                     {"treatment", parseJson(treatmentToJson(plan.decision.treatment))}});
     answer.text += statusName(s.kind) + "  " + plan.info.path.string() + "\n";
     if (!s.why.empty()) answer.text += "      " + s.why + "\n";

@@ -247,7 +247,7 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
   item.state = RunState::Done;
   if (standing == Standing::Current && replace_ != Replace::Files) {
     item.was_there = true;
-    item.why = "Rendered by an earlier run with the same settings. " + doneText(treatment);
+    item.why = "Rendered by an earlier run with the same settings. " + doneText(treatment, plan.info);
     item.frames = treatment.range.count();
     return;
   }
@@ -259,7 +259,7 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
     if (error.kind() == ErrorKind::Cancelled || record.standingOf(output, fingerprint) != Standing::Current)
       throw;
     item.was_there = true;
-    item.why = "Rendered by another run at the same time. " + doneText(treatment);
+    item.why = "Rendered by another run at the same time. " + doneText(treatment, plan.info);
     item.frames = treatment.range.count();
   }
 }
@@ -297,7 +297,7 @@ void Batch::renderAs(RunItem& item, ClipPlan& plan, int index, const std::stop_t
     record.published(temporary);
     takeResult(item, rendered);
     for (const std::string& note : footageNotes(job.clip, rendered)) notes.push_back(note);
-    item.why = doneText(treatment);
+    item.why = doneText(treatment, plan.info);
     for (const std::string& note : notes) item.why += " " + note;
     if (!rendered.written.note.empty()) item.why += " Also: " + rendered.written.note + ".";
   } catch (...) {

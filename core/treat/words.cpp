@@ -267,7 +267,7 @@ Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts
           finishCell(shoot, clip, info, decision, profiles)};
 }
 
-std::vector<std::string> partsDone(const Treatment& t) {
+std::vector<std::string> partsDone(const Treatment& t, const ClipInfo& clip) {
   std::vector<std::string> parts;
   if (t.lens && t.lens_amount > 0)
     parts.push_back(t.lens_amount < 1 ? "lens (" + fixedText(t.lens_amount * 100, 0) + " %)" : "lens");
@@ -295,8 +295,10 @@ std::vector<std::string> partsDone(const Treatment& t) {
     if (t.finishing->settings.setsColour()) add("colour");
     parts.push_back("finish (" + what + ")");
   }
-  if (const PictureSize size = t.delivered({}); size.width > 0)
+  if (PictureSize size = t.delivered({}); size.width > 0) {
+    if (clip.rotation % 180 != 0) std::swap(size.width, size.height);
     parts.push_back("size " + std::to_string(size.width) + " × " + std::to_string(size.height));
+  }
   if (t.fields == Fields::Deinterlace) parts.push_back("deinterlaced");
   return parts;
 }
@@ -313,8 +315,8 @@ std::string whatChanged(const std::string& before, const std::string& now) {
   return text;
 }
 
-std::string doneText(const Treatment& treatment) {
-  const auto parts = partsDone(treatment);
+std::string doneText(const Treatment& treatment, const ClipInfo& clip) {
+  const auto parts = partsDone(treatment, clip);
   if (parts.empty()) return "The picture is as it was filmed.";
   std::string text = "Done: ";
   for (size_t i = 0; i < parts.size(); ++i) text += (i > 0 ? ", " : "") + parts[i];

@@ -28,10 +28,11 @@ Coverages coveragesOf(const Shoot& shoot, const ShootClip& clip, const ClipFacts
                       const Decision& decision, std::span<const Profile> profiles,
                       std::span<const std::string> doubts);
 
-/// What a treatment does to the picture, part by part: "lens", "noise (ISO 400)", …; empty when nothing.
-std::vector<std::string> partsDone(const Treatment& treatment);
+/// What a treatment does to the picture of a clip, part by part: "lens", "noise (ISO 400)", …; empty when
+/// nothing. Sizes are said as the clip is shown.
+std::vector<std::string> partsDone(const Treatment& treatment, const ClipInfo& clip);
 /// The same as a sentence.
-std::string doneText(const Treatment& treatment);
+std::string doneText(const Treatment& treatment, const ClipInfo& clip);
 
 /// What differs between two partDigests: "noise", "lens and size", …; "" where nothing does or it cannot be
 /// told.

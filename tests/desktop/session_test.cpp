@@ -115,6 +115,32 @@ TEST_F(SessionTest, TheSameFileIsBroughtInOnce) {
   EXPECT_EQ(plan("c.mp4").info.frames, 3);
 }
 
+// They are planned with some hundreds at a time; in the end every one is known, with a name of its own, as if
+// all had been known at once.
+TEST_F(SessionTest, VeryManyFilesAreAllKnownInTheEnd) {
+  constexpr int kFiles = 620;
+  const fs::path folder = folder_ / "card";
+  for (int i = 0; i < kFiles; ++i) {
+    // Every other name twice, in folders of their own.
+    const fs::path file =
+        folder / std::to_string(i % 2) /
+        ("clip" + std::to_string(i / 2 * (i % 4 < 2 ? 1 : 2)) + (i % 4 == 3 ? "x" : "") + ".mp4");
+    fs::create_directories(file.parent_path());
+    if (!fs::exists(file)) fs::create_hard_link(folder_ / "a.mp4", file);
+  }
+  session_.openFolder(QString::fromStdString(folder.string()));
+  ASSERT_GT(session_.plans().size(), 500U);
+  settle();
+  std::vector<ClipFacts> facts;
+  for (const ClipPlan& p : session_.plans()) {
+    EXPECT_EQ(p.info.frames, 6) << p.info.path;
+    facts.push_back(p.facts);
+  }
+  const std::vector<ClipPlan> at_once = planShoot(session_.shoot(), facts, session_.profiles());
+  for (size_t i = 0; i < at_once.size(); ++i)
+    ASSERT_EQ(session_.plans()[i].job.place.path, at_once[i].job.place.path) << i;
+}
+
 TEST_F(SessionTest, AClipThatVanishesAndComesBackIsFollowed) {
   ASSERT_TRUE(plan("a.mp4").info.readable());
   // Brought in a moment ago: the watch waits until it is sure that it is at rest.

@@ -11,6 +11,7 @@
 #include "core/base/error.h"
 #include "core/clip/info_text.h"
 #include "core/finish/flicker.h"
+#include "core/media/coding.h"
 #include "core/media/reader.h"
 #include "core/media/telemetry.h"
 #include "core/motion/log.h"
@@ -165,6 +166,8 @@ void runClip(Bytes bytes) {
   // A picture may claim any size; what a real one would take is not what is looked for here.
   constexpr int kLargest = 4096;
   if (info.width > kLargest || info.height > kLargest) return;
+  const Coding coding = codingOf(info);
+  require(!coding.step || *coding.step > 0, "a coder without steps");
   ClipReader reader(info, {1, Fields::Keep, Damage::Hold});
   for (int i = 0; i < 3; ++i)
     if (const auto frame = reader.next()) require(frame->index == i, "frames out of order");

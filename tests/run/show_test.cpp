@@ -154,5 +154,24 @@ TEST_F(Show, AStillOfATurnedClipIsUpright) {
   EXPECT_EQ(still.height, 320);
 }
 
+// Its sound would run away from pictures of even length; a still has none.
+TEST_F(Show, AFilmOfAClipWithVaryingRateIsRefused) {
+  const fs::path clip = testing::makeWithFfmpeg(
+      folder / "a.mkv",
+      "-f lavfi -i testsrc2=size=320x180:rate=30:duration=1 -vf \"setpts='(N+floor(N/5))/30/TB'\" -vsync vfr "
+      "-pix_fmt yuv420p -c:v ffv1");
+  ASSERT_TRUE(probe(clip).variable_rate);
+  try {
+    makeShow(planned(clip), {folder / "show.mkv"}, store);
+    FAIL() << "not refused";
+  } catch (const Error& error) {
+    EXPECT_EQ(error.kind(), ErrorKind::BadRequest);
+    EXPECT_NE(error.why().find("varies"), std::string::npos);
+  }
+  EXPECT_FALSE(fs::exists(folder / "show.mkv"));
+  makeShow(planned(clip), {folder / "still.png", ShowKind::Beside}, store);
+  EXPECT_TRUE(fs::exists(folder / "still.png"));
+}
+
 }  // namespace
 }  // namespace glenhaze

@@ -56,10 +56,20 @@ TEST(Decide, EverythingThatIsMeasuredIsDone) {
   const Bench b;
   const Decision d = b.decided();
   ASSERT_TRUE(d.ready());
-  EXPECT_EQ(partsDone(d.treatment),
+  EXPECT_EQ(partsDone(d.treatment, b.facts.info),
             (std::vector<std::string>{"lens", "shutter", "noise (ISO 400)", "hot pixels (1)",
                                       "stabilization (move kept)"}));
   EXPECT_EQ(d.treatment.range, (FrameRange{0, 100}));
+}
+
+// The file of a turned clip is stored lying; what is said is what one sees.
+TEST(Decide, SizesAreSaidAsTheyAreShown) {
+  Bench b;
+  b.facts.info.rotation = 90;
+  b.shoot.output.size = {90, 160};
+  const std::vector<std::string> parts = partsDone(b.decided().treatment, b.facts.info);
+  EXPECT_NE(std::find(parts.begin(), parts.end(), "size 90 × 160"), parts.end());
+  EXPECT_NE(doneText(b.decided().treatment, b.facts.info).find("90 × 160"), std::string::npos);
 }
 
 // Each setting of a shoot and a clip that means something for the picture is noticed.
@@ -303,7 +313,7 @@ TEST(Decide, AskedForByNameAndImpossibleIsARefusal) {
                          : o.stabilization_on) = true;
     o.asked = {o.lens_on, o.shutter_on, o.noise_on, o.stabilization_on, false};
     EXPECT_FALSE(b.decided().refusal) << part << ": " << b.decided().refusal->reason;
-    EXPECT_FALSE(partsDone(b.decided().treatment).empty());
+    EXPECT_FALSE(partsDone(b.decided().treatment, b.facts.info).empty());
     change(b);
     const Decision d = b.decided();
     EXPECT_TRUE(d.refusal) << part;
