@@ -24,7 +24,7 @@ constexpr double kLongestShare = 1.5;      // of the frame interval, that is bel
 // where pictures are coded from those before and after them, which foretells that things move evenly, and
 // where only from those before. And how much more tracks err together than each frame's would say. Found on
 // coded photographs (docs/accuracy.md).
-constexpr double kPullBetween = 0.11, kPull = 0.06, kCodedSpread = 1.3;
+constexpr double kPullBetween = 0.14, kPull = 0.06, kCodedSpread = 1.3;
 constexpr double kMuchPull = 0.02;  // that is worth a word
 
 ScanDirection directionOf(const Eigen::Vector2d& r, bool vertical) {

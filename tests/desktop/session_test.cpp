@@ -128,7 +128,8 @@ TEST_F(SessionTest, VeryManyFilesAreAllKnownInTheEnd) {
     fs::create_directories(file.parent_path());
     if (!fs::exists(file)) fs::create_hard_link(folder_ / "a.mp4", file);
   }
-  session_.openFolder(QString::fromStdString(folder.string()));
+  session_.openFolder(QString::fromStdString((folder / "0").string()));
+  session_.addPaths({QString::fromStdString((folder / "1").string())});
   ASSERT_GT(session_.plans().size(), 500U);
   settle();
   std::vector<ClipFacts> facts;
