@@ -34,9 +34,14 @@ ScanDirection directionOf(const Eigen::Vector2d& r, bool vertical) {
 
 }  // namespace
 
-double readoutPull(const TrackRecord& record, const Coding& coding) {
+double CodingDoubt::of(double uncertainty_s, double readout_s) const {
+  return std::hypot(spread * uncertainty_s, pull * readout_s);
+}
+
+CodingDoubt codingDoubtOf(const TrackRecord& record, const Coding& coding) {
+  if (!coding.predicts) return {};
   const double coarseness = coarsenessOf(record, coding);
-  return (coding.between ? kPullBetween : kPull) * coarseness * coarseness;
+  return {kCodedSpread, (coding.between ? kPullBetween : kPull) * coarseness * coarseness};
 }
 
 ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, double frame_interval_s,
@@ -73,9 +78,8 @@ ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, doubl
 
   ShutterFinding found;
   found.shutter.readout_s = std::abs(one.readout(axis));
-  const double pull = readoutPull(record, coding);
-  found.uncertainty_s =
-      std::hypot((coding.predicts ? kCodedSpread : 1) * one.spread(axis), pull * found.shutter.readout_s);
+  const CodingDoubt doubt = codingDoubtOf(record, coding);
+  found.uncertainty_s = doubt.of(one.spread(axis), found.shutter.readout_s);
   found.shutter.direction = directionOf(one.readout, vertical);
   found.share_of_frame = found.shutter.readout_s / frame_interval_s;
   found.frames = static_cast<int>(usable);
@@ -90,10 +94,10 @@ ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, doubl
     found.shutter.direction = ScanDirection::Unknown;
     found.warnings.emplace_back("No readout can be seen within the uncertainty: a global shutter.");
   }
-  if (pull > kMuchPull)
+  if (doubt.pull > kMuchPull)
     found.warnings.emplace_back(
         "The footage is coded coarsely for what it shows, which makes the readout come out small, by " +
-        fixedText(100 * pull, 0) + " % or so. Film with less noise, more light or a higher bit rate.");
+        fixedText(100 * doubt.pull, 0) + " % or so. Film with less noise, more light or a higher bit rate.");
   const std::vector<std::string> odd =
       found.global ? std::vector<std::string>{} : plausibilityOf(found.shutter, frame_interval_s);
   found.warnings.insert(found.warnings.end(), odd.begin(), odd.end());

@@ -14,8 +14,14 @@
 
 namespace glenhaze {
 
-/// By what share of a readout coding may pull it towards nothing (standard deviation); see coarsenessOf.
-double readoutPull(const TrackRecord& record, const Coding& coding);
+/// What coding adds to how sure a readout is: tracks err together more than each would say, and where it is
+/// coarse (see coarsenessOf) the readout comes out small.
+struct CodingDoubt {
+  double spread = 1;  ///< times the uncertainty without it
+  double pull = 0;    ///< share of the readout, one standard deviation
+  double of(double uncertainty_s, double readout_s) const;
+};
+CodingDoubt codingDoubtOf(const TrackRecord& record, const Coding& coding);
 
 /// Of the most shaken stretch of the clip, up to 400 frames. `frame_interval_s` is that of the footage, and
 /// `coding` how it was coded, which adds to the uncertainty; by default each picture for itself.

@@ -100,10 +100,10 @@ double seenTo(const TrackRecord& part) {
   return std::min(1.0, *at);
 }
 
-void takeReadout(const LensFit& fit, double pull, FootageLens& found) {
+void takeReadout(const LensFit& fit, const CodingDoubt& doubt, FootageLens& found) {
   const Eigen::Vector2d r = fit.readout();
-  const Eigen::Vector2d spread(std::hypot(deviation(fit, kReadoutX), pull * r.x()),
-                               std::hypot(deviation(fit, kReadoutY), pull * r.y()));
+  const Eigen::Vector2d spread(doubt.of(deviation(fit, kReadoutX), r.x()),
+                               doubt.of(deviation(fit, kReadoutY), r.y()));
   const int axis =
       std::abs(r.y()) / std::max(1e-9, spread.y()) >= std::abs(r.x()) / std::max(1e-9, spread.x());
   found.readout_uncertainty_s = spread(axis);
@@ -137,7 +137,7 @@ class Calibration {
       : part_(part),
         progress_(progress),
         coarseness_(coarsenessOf(part, coding)),
-        readout_pull_(readoutPull(part, coding)),
+        doubt_(codingDoubtOf(part, coding)),
         limit_s_(kLongestShare * frame_interval_s),
         usual_(usualLens(part.width, part.height)) {}
 
@@ -237,7 +237,7 @@ class Calibration {
         std::hypot(std::hypot(deviation(taken, kLogFocal), rivals, kFocalFloor), kFocalPull * coarseness_);
     found.stddev = deviationsOf(taken);
     found.stddev[0] = found.stddev[1] = found.focal_uncertainty * found.lens.fx;
-    takeReadout(taken, readout_pull_, found);
+    takeReadout(taken, doubt_, found);
     found.turned_deg = widestTurn(taken.spline());
     found.seen_to = seenTo(part_);
     found.rms_px = taken.rmsPx();
@@ -271,7 +271,8 @@ class Calibration {
 
   const TrackRecord& part_;
   const Progress& progress_;
-  double coarseness_, readout_pull_;
+  double coarseness_;
+  CodingDoubt doubt_;
   double limit_s_;
   Lens usual_;
   std::vector<SplineFrame> frames_;

@@ -94,13 +94,10 @@ void sayCoding(NoiseFinding& finding, std::span<const ClipInfo> shots, const Pro
   const TakenByCoder& taken = finding.coding->taken;
   constexpr double kMuch = 0.3;
   if (taken.most < kMuch) return;
-  const std::string most = fixedText(100 * taken.most, 0) + " %";
-  finding.warnings.push_back(
-      "Coding took " +
-      (taken.most - taken.least < 0.02 ? "about " + most
-                                       : "between " + fixedText(100 * taken.least, 0) + " and " + most) +
-      " of the noise: its steps are " + fixedText(step, 1) + " codes, the noise that is left " +
-      fixedText(left, 1) + ". The curve is of what is left, and fits clips of about this bit rate.");
+  const std::string most = fixedText(100 * taken.most, 0) + " %", least = fixedText(100 * taken.least, 0);
+  finding.warnings.push_back("Coding took " +
+                             (taken.most - taken.least < 0.02 ? most : least + " to " + most) +
+                             " of the noise. The curve fits clips of about this bit rate.");
 }
 
 }  // namespace glenhaze

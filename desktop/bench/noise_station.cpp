@@ -158,13 +158,14 @@ QWidget* NoiseStation::buildFindings() {
   isos_ = table({tr("ISO"), tr("Curve"), tr("σ"), tr("Others say"), tr("Clips")}, tr("Curves by ISO"));
   isos_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
   isos_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
-  isos_->setMinimumHeight(140);
+  isos_->setMinimumHeight(124);  // its head and four lines
   isos_->setToolTip(tr(
       "Others say: what the curves of the other ISOs together would have here, against what was measured"));
   column->addWidget(isos_, 1);
   warnings_ = noticeLabel();
   column->addWidget(warnings_);
   hint_ = quietLabel();
+  hint_->hide();
   column->addWidget(hint_);
   flat_ = new QCheckBox(tr("Shade what is not flat"));
   connect(flat_, &QCheckBox::toggled, this, [this] { view_->update(); });
@@ -225,7 +226,10 @@ void NoiseStation::setShot(const ClipInfo& shot) {
 void NoiseStation::askFrame(int64_t frame) { preview_.request(frame); }
 void NoiseStation::setLook(int look) { look_->setCurrentIndex(look); }
 void NoiseStation::showFlatPlaces(bool on) { flat_->setChecked(on); }
-void NoiseStation::say(const QString& text) { hint_->setText(text); }
+void NoiseStation::say(const QString& text) {
+  hint_->setText(text);
+  hint_->setVisible(!text.isEmpty());
+}
 
 void NoiseStation::showPicture() {
   if (frame_.source_frame.width == 0) return;
