@@ -159,7 +159,7 @@ TEST_F(Show, AFilmOfAClipWithVaryingRateIsRefused) {
   const fs::path clip = testing::makeWithFfmpeg(
       folder / "a.mkv",
       "-f lavfi -i testsrc2=size=320x180:rate=30:duration=1 -vf \"setpts='(N+floor(N/5))/30/TB'\" -vsync vfr "
-      "-pix_fmt yuv420p -c:v ffv1");
+      "-pix_fmt yuv420p -c:v ffv1 -metadata make=Limpet -metadata model=A1");
   ASSERT_TRUE(probe(clip).variable_rate);
   try {
     makeShow(planned(clip), {folder / "show.mkv"}, store);
