@@ -261,7 +261,7 @@ void ShutterStation::showValue() {
     else
       note += tr("<br>in the profile now");
     if (const auto& before = state_.before(); before && (state_.byHand() || state_.finding()))
-      note += tr(note.endsWith(QChar(0x2e)) ? " The profile has %1." : "; the profile has %1")
+      note += (note.endsWith(QLatin1Char('.')) ? tr(" The profile has %1.") : tr("; the profile has %1"))
                   .arg(withUnit(before->shutter.readout_s * 1000, 2, tr("ms")));
   }
   headline_->setText(headline);

@@ -1,6 +1,5 @@
 // What the keys of Compare do, and what they are called: one table for both.
 #include <QKeyEvent>
-#include <algorithm>
 
 #include "desktop/compare/compare_bar.h"
 #include "desktop/compare/compare_place.h"

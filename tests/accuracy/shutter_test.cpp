@@ -135,7 +135,8 @@ TEST(Believed, ReadoutFromAPan) {
     }
     std::filesystem::remove(folder / ("pan" + std::to_string(i) + ".mkv"));
   }
-  table.expectBelieved(32);
+  // A little too careful: what coding does to a lean is a share of its own in each film.
+  table.expectBelieved(32, 0.55, 3, 0.9);
 }
 
 }  // namespace

@@ -43,13 +43,14 @@ class Believed {
     for (const Case& c : cases_) most = std::max(most, ratioOf(c));
     return most;
   }
-  /// Prints the table; at least so many of all cases told, within one in 55 to 90 %, within three in all. Of
+  /// Prints the table; at least so many of all cases told, within one in 55 to 85 %, within three in all. Of
   /// a part of the cases, which chance weighs more, in 40 % at least.
-  void expectBelieved(size_t least, double least_within = 0.55, size_t every = 3) const {
+  void expectBelieved(size_t least, double least_within = 0.55, size_t every = 3,
+                      double most_within = 0.85) const {
     print();
     EXPECT_GE(size(), allCases() ? least : least / every - 1);
     EXPECT_GE(shareWithin(1), allCases() ? least_within : 0.4);
-    if (allCases()) EXPECT_LE(shareWithin(1), 0.9);
+    if (allCases()) EXPECT_LE(shareWithin(1), most_within);
     EXPECT_LE(worst(), 3);
   }
   void print() const {
