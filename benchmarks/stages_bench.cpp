@@ -58,6 +58,51 @@ void say(const char* what, double ms) {
   std::fflush(stdout);
 }
 
+// What the frames cost when nothing is done to them.
+void sayBare(const ClipInfo& info, int64_t frames) {
+  const Frame one = readFrame(info, 0);
+  const double copy = medianOf(
+      [&] {
+        for (int64_t i = 0; i < frames; ++i) cloneFrame(one);
+      },
+      frames);
+  std::printf("%-44s %8.2f ms, %.1f MB a frame\n", "a plain copy of a frame", copy,
+              static_cast<double>(bytesOf(one)) / 1e6);
+  say("decoding", medianOf(
+                      [&] {
+                        ClipReader reader(info);
+                        for (int64_t i = 0; i < frames && reader.next(); ++i) {
+                        }
+                      },
+                      frames));
+}
+
+struct Way {
+  const char* name;
+  bool lens, shutter, noise, steady, finish;
+};
+constexpr Way kWays[] = {{"decoding, lens", true, false, false, false, false},
+                         {"decoding, noise", false, false, true, false, false},
+                         {"decoding, finish", false, false, false, false, true},
+                         {"decoding, lens, shutter, steady", true, true, false, true, false},
+                         {"decoding, lens, shutter, steady, noise", true, true, true, true, false},
+                         {"all", true, true, true, true, true}};
+
+void sayEncoded(RenderJob all, int64_t frames) {
+  const auto folder = std::filesystem::temp_directory_path() / "glenhaze-stages";
+  std::filesystem::create_directories(folder);
+  for (const auto& [name, codec, ending] :
+       {std::tuple("all, FFV1", Codec::Ffv1, ".mkv"), std::tuple("all, H.264", Codec::H264, ".mp4"),
+        std::tuple("all, H.265", Codec::H265, ".mp4"),
+        std::tuple("all, ProRes", Codec::ProRes422HQ, ".mov")}) {
+    all.encode.codec = codec;
+    all.place.path = folder / (std::string("x") + ending);
+    all.place.existing = Existing::ReplaceFile;
+    say(name, medianOf([&] { renderClip(all); }, frames));
+  }
+  std::filesystem::remove_all(folder);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -73,33 +118,9 @@ int main(int argc, char** argv) {
   shoot.clips.resize(1);
   const int64_t frames = std::min<int64_t>(facts[0].info.frames, argc > 3 ? std::stoll(argv[3]) : 90);
 
-  const Frame one = readFrame(facts[0].info, 0);
-  std::printf("%s: %d x %d, %lld frames\n", argv[2], one.width, one.height, static_cast<long long>(frames));
-  const double copy = medianOf(
-      [&] {
-        for (int64_t i = 0; i < frames; ++i) cloneFrame(one);
-      },
-      frames);
-  std::printf("%-44s %8.2f ms, %.1f MB a frame\n", "a plain copy of a frame", copy,
-              static_cast<double>(bytesOf(one)) / 1e6);
-  say("decoding", medianOf(
-                      [&] {
-                        ClipReader reader(facts[0].info);
-                        for (int64_t i = 0; i < frames && reader.next(); ++i) {
-                        }
-                      },
-                      frames));
-
-  struct Way {
-    const char* name;
-    bool lens, shutter, noise, steady, finish;
-  };
-  constexpr Way kWays[] = {{"decoding, lens", true, false, false, false, false},
-                           {"decoding, noise", false, false, true, false, false},
-                           {"decoding, finish", false, false, false, false, true},
-                           {"decoding, lens, shutter, steady", true, true, false, true, false},
-                           {"decoding, lens, shutter, steady, noise", true, true, true, true, false},
-                           {"all", true, true, true, true, true}};
+  std::printf("%s: %d x %d, %lld frames\n", argv[2], facts[0].info.width, facts[0].info.height,
+              static_cast<long long>(frames));
+  sayBare(facts[0].info, frames);
   RenderJob all;
   for (const Way& way : kWays) {
     shoot.output.lens_on = way.lens;
@@ -119,18 +140,7 @@ int main(int argc, char** argv) {
     all = plan.job;
   }
   std::printf("%-44s %8.0f MB\n", "most memory so far", peakMegabytes());
-  const auto folder = std::filesystem::temp_directory_path() / "glenhaze-stages";
-  std::filesystem::create_directories(folder);
-  for (const auto& [name, codec, ending] :
-       {std::tuple("all, FFV1", Codec::Ffv1, ".mkv"), std::tuple("all, H.264", Codec::H264, ".mp4"),
-        std::tuple("all, H.265", Codec::H265, ".mp4"),
-        std::tuple("all, ProRes", Codec::ProRes422HQ, ".mov")}) {
-    all.encode.codec = codec;
-    all.place.path = folder / (std::string("x") + ending);
-    all.place.existing = Existing::ReplaceFile;
-    say(name, medianOf([&] { renderClip(all); }, frames));
-  }
+  sayEncoded(all, frames);
   std::printf("%-44s %8.0f MB\n", "most memory", peakMegabytes());
-  std::filesystem::remove_all(folder);
   return 0;
 }

@@ -125,21 +125,7 @@ LibraryDialog::LibraryDialog(Session& session, QWidget* parent) : QDialog(parent
   setWindowTitle(tr("Profiles"));
   resize(1080, 620);
   auto* layout = new QVBoxLayout(this);
-  table_ = new QTableWidget(0, kProfileColumns);
-  table_->setAccessibleName(tr("Profiles"));
-  table_->setHorizontalHeaderLabels({tr("Camera"), tr("Mode"), tr("Lens"), tr("Shutter"), tr("Noise"),
-                                     tr("Stabilization"), tr("Finish"), tr("Used by"), tr("Kept in")});
-  table_->verticalHeader()->hide();
-  table_->setShowGrid(false);
-  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-  table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-  static constexpr std::array kWidths = {120, 230, 64, 70, 150, 100, 86, 66};
-  for (int i = 0; i < static_cast<int>(kWidths.size()); ++i)
-    table_->setColumnWidth(i, kWidths[static_cast<size_t>(i)]);
-  table_->horizontalHeader()->setStretchLastSection(true);
-  hintWhileEmpty(*table_,
-                 tr("No camera is measured yet. Measure one on the bench, or import what somebody sent."));
+  buildTable();
   layout->addWidget(table_, 3);
   auto* below = new QHBoxLayout;
   details_ = new QLabel;
@@ -158,6 +144,33 @@ LibraryDialog::LibraryDialog(Session& session, QWidget* parent) : QDialog(parent
   column->addWidget(back_);
   below->addLayout(column, 2);
   layout->addLayout(below, 2);
+  layout->addLayout(makeFoot());
+  connect(back_, &QPushButton::clicked, this, &LibraryDialog::bringBack);
+  connect(table_, &QTableWidget::itemSelectionChanged, this, &LibraryDialog::showChosen);
+  connect(history_, &QListWidget::currentRowChanged, this, [this](int row) { back_->setEnabled(row >= 0); });
+  connect(&session_, &Session::changed, this, &LibraryDialog::fill);
+  fill();
+}
+
+void LibraryDialog::buildTable() {
+  table_ = new QTableWidget(0, kProfileColumns);
+  table_->setAccessibleName(tr("Profiles"));
+  table_->setHorizontalHeaderLabels({tr("Camera"), tr("Mode"), tr("Lens"), tr("Shutter"), tr("Noise"),
+                                     tr("Stabilization"), tr("Finish"), tr("Used by"), tr("Kept in")});
+  table_->verticalHeader()->hide();
+  table_->setShowGrid(false);
+  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+  table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+  static constexpr std::array kWidths = {120, 230, 64, 70, 150, 100, 86, 66};
+  for (int i = 0; i < static_cast<int>(kWidths.size()); ++i)
+    table_->setColumnWidth(i, kWidths[static_cast<size_t>(i)]);
+  table_->horizontalHeader()->setStretchLastSection(true);
+  hintWhileEmpty(*table_,
+                 tr("No camera is measured yet. Measure one on the bench, or import what somebody sent."));
+}
+
+QLayout* LibraryDialog::makeFoot() {
   auto* foot = new QHBoxLayout;
   const auto button = [&](const QString& text, const QString& tip, auto action) {
     auto* b = new QPushButton(text);
@@ -185,13 +198,8 @@ LibraryDialog::LibraryDialog(Session& session, QWidget* parent) : QDialog(parent
   foot->addWidget(said_, 1);
   auto* close = new QPushButton(tr("Close"));
   foot->addWidget(close);
-  layout->addLayout(foot);
   connect(close, &QPushButton::clicked, this, &QDialog::accept);
-  connect(back_, &QPushButton::clicked, this, &LibraryDialog::bringBack);
-  connect(table_, &QTableWidget::itemSelectionChanged, this, &LibraryDialog::showChosen);
-  connect(history_, &QListWidget::currentRowChanged, this, [this](int row) { back_->setEnabled(row >= 0); });
-  connect(&session_, &Session::changed, this, &LibraryDialog::fill);
-  fill();
+  return foot;
 }
 
 QString LibraryDialog::details() const { return details_->text(); }

@@ -30,6 +30,8 @@ class LibraryDialog : public QDialog {
   void bringBack();
 
  private:
+  void buildTable();
+  QLayout* makeFoot();
   void fill();
   void showChosen();
   std::vector<size_t> chosen() const;

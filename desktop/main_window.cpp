@@ -56,6 +56,19 @@ MainWindow::MainWindow(QWidget* parent)
     places_->addWidget(place);
   row->addWidget(places_, 1);
   setCentralWidget(middle);
+  connectPlaces();
+  buildMenus();
+  connect(bench_, &BenchPlace::stationChanged, this, &MainWindow::followSteps);
+  followSteps();
+  const QSettings settings;
+  takePictureBudget();
+  session_.setOutputDefaults(
+      outputFromText(settings.value(QStringLiteral("output")).toString().toStdString()));
+  takeRoom(settings.value(QStringLiteral("window/geometry")).toByteArray());
+  refresh();
+}
+
+void MainWindow::connectPlaces() {
   connect(spine_, &Spine::chosen, this, [this](int place) { go(static_cast<Place>(place)); });
   connect(shoot_, &ShootPlace::bringInWanted, this, [this] { bringIn(true); });
   connect(shoot_, &ShootPlace::outputWanted, this, &MainWindow::outputSettings);
@@ -84,14 +97,10 @@ MainWindow::MainWindow(QWidget* parent)
     box->setAttribute(Qt::WA_DeleteOnClose);
     box->open();
   });
-  buildMenus();
-  connect(bench_, &BenchPlace::stationChanged, this, &MainWindow::followSteps);
-  followSteps();
-  const QSettings settings;
-  takePictureBudget();
-  session_.setOutputDefaults(
-      outputFromText(settings.value(QStringLiteral("output")).toString().toStdString()));
-  if (!restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray())) resize(1280, 800);
+}
+
+void MainWindow::takeRoom(const QByteArray& last) {
+  if (!restoreGeometry(last)) resize(1280, 800);
   // With the window's own frame and the panels of the desktop it has to fit what is left.
   constexpr QSize kFrame(8, 40);
   if (const QScreen* on = screen(); on != nullptr) {
@@ -99,20 +108,37 @@ MainWindow::MainWindow(QWidget* parent)
     resize(size().boundedTo(room.size() - kFrame));
     if (!room.contains(geometry())) move(room.topLeft() + QPoint(kFrame.width() / 2, kFrame.height() - 8));
   }
-  refresh();
+}
+
+template <class Deed>
+QAction* MainWindow::addDeed(QMenu& menu, const QString& text, const QKeySequence& key, Deed deed) {
+  QAction* action = menu.addAction(text, this, deed);
+  action->setShortcut(key);
+  return action;
 }
 
 void MainWindow::buildMenus() {
+  buildShootMenu();
+  auto* edit = menuBar()->addMenu(tr("&Edit"));
+  edit->addAction(undo_.undoAction());
+  edit->addAction(undo_.redoAction());
+  edit->addSeparator();
+  addDeed(*edit, tr("&Preferences…"), QKeySequence::Preferences, [this] { preferences(); });
+  buildProfileMenu();
+  auto* go_menu = menuBar()->addMenu(tr("&Go"));
+  const QStringList names{tr("Shoot"), tr("Bench"), tr("Compare"), tr("Run")};
+  for (int i = 0; i < 4; ++i)
+    addDeed(*go_menu, names[i], QKeySequence(static_cast<int>(Qt::CTRL) | (Qt::Key_1 + i)),
+            [this, i] { go(static_cast<Place>(i)); });
+  buildHelpMenu();
+}
+
+void MainWindow::buildShootMenu() {
   auto* shoot = menuBar()->addMenu(tr("&Shoot"));
-  const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto action) {
-    QAction* a = menu->addAction(text, this, action);
-    a->setShortcut(key);
-    return a;
-  };
-  add(shoot, tr("&New shoot"), QKeySequence::New, [this] {
+  addDeed(*shoot, tr("&New shoot"), QKeySequence::New, [this] {
     if (mayDiscard()) session_.newShoot();
   });
-  add(shoot, tr("&Open shoot…"), QKeySequence::Open, [this] {
+  addDeed(*shoot, tr("&Open shoot…"), QKeySequence::Open, [this] {
     if (!mayDiscard()) return;
     const QString file = QFileDialog::getOpenFileName(
         this, tr("Open shoot"), {}, tr("Shoots (*%1)").arg(QString::fromLatin1(kShootEnding)));
@@ -120,50 +146,46 @@ void MainWindow::buildMenus() {
   });
   auto* recent = shoot->addMenu(tr("Open &recent"));
   connect(recent, &QMenu::aboutToShow, this, [this, recent] { showRecent(*recent); });
-  add(shoot, tr("&Save"), QKeySequence::Save, [this] { save(false); });
-  add(shoot, tr("Save &as…"), QKeySequence::SaveAs, [this] { save(true); });
+  addDeed(*shoot, tr("&Save"), QKeySequence::Save, [this] { save(false); });
+  addDeed(*shoot, tr("Save &as…"), QKeySequence::SaveAs, [this] { save(true); });
   shoot->addSeparator();
-  add(shoot, tr("&Bring in a folder…"), QKeySequence(Qt::CTRL | Qt::Key_B), [this] { bringIn(true); });
-  add(shoot, tr("Bring in &files…"), {}, [this] { bringIn(false); });
-  add(shoot, tr("The &good parts…"), QKeySequence(Qt::CTRL | Qt::Key_G), [this] {
+  addDeed(*shoot, tr("&Bring in a folder…"), QKeySequence(Qt::CTRL | Qt::Key_B), [this] { bringIn(true); });
+  addDeed(*shoot, tr("Bring in &files…"), {}, [this] { bringIn(false); });
+  addDeed(*shoot, tr("The &good parts…"), QKeySequence(Qt::CTRL | Qt::Key_G), [this] {
     auto* dialog = new PickDialog(session_, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->open();
   });
-  add(shoot, tr("Output settings…"), QKeySequence(Qt::CTRL | Qt::Key_E), [this] { outputSettings(); });
-  add(shoot, tr("&Render all that is ready"), QKeySequence(Qt::CTRL | Qt::Key_R), [this] {
+  addDeed(*shoot, tr("Output settings…"), QKeySequence(Qt::CTRL | Qt::Key_E), [this] { outputSettings(); });
+  addDeed(*shoot, tr("&Render all that is ready"), QKeySequence(Qt::CTRL | Qt::Key_R), [this] {
     session_.startRun();
     go(Run);
   });
   shoot->addSeparator();
-  add(shoot, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
-  auto* edit = menuBar()->addMenu(tr("&Edit"));
-  edit->addAction(undo_.undoAction());
-  edit->addAction(undo_.redoAction());
-  edit->addSeparator();
-  add(edit, tr("&Preferences…"), QKeySequence::Preferences, [this] { preferences(); });
+  addDeed(*shoot, tr("&Quit"), QKeySequence::Quit, [this] { close(); });
+}
+
+void MainWindow::buildProfileMenu() {
   auto* profile = menuBar()->addMenu(tr("&Profile"));
-  add(profile, tr("Put into profile"), QKeySequence(Qt::CTRL | Qt::Key_Return),
-      [this] { bench_->putIntoProfile(); });
-  add(profile, tr("All &profiles…"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
+  addDeed(*profile, tr("Put into profile"), QKeySequence(Qt::CTRL | Qt::Key_Return),
+          [this] { bench_->putIntoProfile(); });
+  addDeed(*profile, tr("All &profiles…"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] {
     auto* dialog = new LibraryDialog(session_, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->open();
   });
-  add(profile, tr("&Import OpenCV calibration…"), {}, [this] { importCalibration(); });
-  add(profile, tr("&Export as OpenCV calibration…"), {}, [this] { exportCalibration(); });
-  auto* go_menu = menuBar()->addMenu(tr("&Go"));
-  const QStringList names{tr("Shoot"), tr("Bench"), tr("Compare"), tr("Run")};
-  for (int i = 0; i < 4; ++i)
-    add(go_menu, names[i], QKeySequence(static_cast<int>(Qt::CTRL) | (Qt::Key_1 + i)),
-        [this, i] { go(static_cast<Place>(i)); });
+  addDeed(*profile, tr("&Import OpenCV calibration…"), {}, [this] { importCalibration(); });
+  addDeed(*profile, tr("&Export as OpenCV calibration…"), {}, [this] { exportCalibration(); });
+}
+
+void MainWindow::buildHelpMenu() {
   auto* help = menuBar()->addMenu(tr("&Help"));
-  add(help, tr("&Keys"), QKeySequence(Qt::Key_F1), [this] {
+  addDeed(*help, tr("&Keys"), QKeySequence(Qt::Key_F1), [this] {
     auto* sheet = new KeysSheet(*this, ComparePlace::keys());
     sheet->setAttribute(Qt::WA_DeleteOnClose);
     sheet->show();
   });
-  add(help, tr("&Guide"), QKeySequence(Qt::SHIFT | Qt::Key_F1), [this] { showGuide(); });
+  addDeed(*help, tr("&Guide"), QKeySequence(Qt::SHIFT | Qt::Key_F1), [this] { showGuide(); });
   help->addAction(tr("About Glenhaze"), this, [this] {
     QMessageBox::about(this, tr("About Glenhaze"),
                        tr("Glenhaze %1\nMeasures each camera once and corrects every clip from it.")

@@ -47,7 +47,15 @@ class MainWindow : public QMainWindow {
   void dropEvent(QDropEvent* event) override;
 
  private:
+  void connectPlaces();
+  /// As it stood last, within what the screen has to give.
+  void takeRoom(const QByteArray& last);
   void buildMenus();
+  void buildShootMenu();
+  void buildProfileMenu();
+  void buildHelpMenu();
+  template <class Deed>
+  QAction* addDeed(QMenu& menu, const QString& text, const QKeySequence& key, Deed deed);
   void refresh();
   bool mayDiscard();
   bool save(bool as);

@@ -61,13 +61,33 @@ int placeIndex(const Point& place) {
 OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(parent), before_(now) {
   form_ = new QFormLayout(this);
   form_->setContentsMargins(0, 0, 0, 0);
-  const auto choice = [&](const QString& label, const QStringList& names, int current) {
-    auto* box = new QComboBox;
-    box->addItems(names);
-    box->setCurrentIndex(current);
-    form_->addRow(label, box);
-    return box;
-  };
+  addFile(now);
+  addPicture(now);
+  connect(use_, &QComboBox::activated, this, [this](int use) {
+    if (use > 0) take(settingsFor(use, settings()));
+  });
+}
+
+QComboBox* OutputForm::choice(const QString& label, const QStringList& names, int current) {
+  auto* box = new QComboBox;
+  box->addItems(names);
+  box->setCurrentIndex(current);
+  form_->addRow(label, box);
+  return box;
+}
+
+QSpinBox* OutputForm::number(const QString& label, int most, int value, const QString& suffix,
+                             const QString& tip) {
+  auto* spin = new QSpinBox;
+  spin->setRange(0, most);
+  spin->setSuffix(suffix);
+  spin->setValue(value);
+  spin->setToolTip(tip);
+  form_->addRow(label, spin);
+  return spin;
+}
+
+void OutputForm::addFile(const OutputSettings& now) {
   use_ = choice(tr("Use"),
                 {tr("as set below"), tr("to keep: as filmed, fine"), tr("to share: 1080p"),
                  tr("for further work"), tr("small, for the phone")},
@@ -92,21 +112,13 @@ OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(par
   name_->setPlaceholderText(tr("as the clip"));
   name_->setToolTip(
       tr("{name}, {camera}, {date}, {iso} and {n}, which counts the clips, stand for what a clip has; names "
-         "that "
-         "come out twice get a number"));
+         "that come out twice get a number"));
   form_->addRow(tr("Names"), name_);
   sound_ = choice(tr("Sound"), {tr("kept as it is"), tr("converted to PCM"), tr("left out"), tr("silence")},
                   static_cast<int>(now.encode.sound));
-  const auto number = [&](const QString& label, int most, int value, const QString& suffix,
-                          const QString& tip) {
-    auto* spin = new QSpinBox;
-    spin->setRange(0, most);
-    spin->setSuffix(suffix);
-    spin->setValue(value);
-    spin->setToolTip(tip);
-    form_->addRow(label, spin);
-    return spin;
-  };
+}
+
+void OutputForm::addPicture(const OutputSettings& now) {
   width_ = number(tr("Width"), 16384, now.size.width, {}, {});
   height_ = number(tr("Height"), 16384, now.size.height, {}, {});
   for (auto* spin : {width_, height_}) spin->setSpecialValueText(tr("as filmed"));
@@ -121,9 +133,6 @@ OutputForm::OutputForm(const OutputSettings& now, QWidget* parent) : QWidget(par
                  tr("0: the whole picture with blank corners; 100: no blank corners"));
   amount_ = number(tr("Lens correction"), 100, static_cast<int>(now.lens_amount * 100 + 0.5), percent,
                    tr("How much of the lens correction is applied"));
-  connect(use_, &QComboBox::activated, this, [this](int use) {
-    if (use > 0) take(settingsFor(use, settings()));
-  });
 }
 
 void OutputForm::take(const OutputSettings& s) {

@@ -26,6 +26,10 @@ class OutputForm : public QWidget {
   OutputSettings settings() const;
 
  private:
+  QComboBox* choice(const QString& label, const QStringList& names, int current);
+  QSpinBox* number(const QString& label, int most, int value, const QString& suffix, const QString& tip);
+  void addFile(const OutputSettings& now);
+  void addPicture(const OutputSettings& now);
   void take(const OutputSettings& settings);
   OutputSettings before_;
   std::filesystem::path folder_before_;

@@ -269,6 +269,11 @@ void addTrials(Tour& tour, MainWindow& window) {
             },
             [&] { return window.comparePlace().steadyBoard().settled(); },
             QStringLiteral("compare-strengths.png")});
+}
+
+// Moments over time, and stretches of which several are kept.
+void addStretches(Tour& tour, MainWindow& window) {
+  Session& session = window.session();
   tour.add({[&] {
               window.comparePlace().setLayoutMode(0);
               session.edit(QStringLiteral("stretches"), [&](Shoot& shoot) {
@@ -341,6 +346,7 @@ void takeShots(MainWindow& window, const QString& folder) {
   addNoise(*tour, window);
   addCompare(*tour, window);
   addTrials(*tour, window);
+  addStretches(*tour, window);
   addRun(*tour, window);
   tour->start();
 }

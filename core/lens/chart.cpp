@@ -413,6 +413,42 @@ std::vector<cv::Point2f> locateCorners(const cv::Mat& image, cv::Size size) {
   return corners;
 }
 
+// Those candidates that converge.
+std::vector<Tried> tryAll(const std::vector<Variant>& candidates, const std::vector<ChartView*>& used,
+                          const Board& board, int width, int height, const Progress& progress) {
+  std::vector<Tried> tried;
+  for (const Variant& candidate : candidates) {
+    progress.check();
+    Tried t;
+    t.variant = candidate;
+    t.fit.model = candidate.model;
+    t.solution = solveModel(candidate, asConst(used), board, width, height);
+    if (!t.solution.converged) continue;
+    const auto corners = static_cast<int>(used.size() * board.size());
+    t.fit.rms_px = std::sqrt(t.solution.rss / corners);
+    t.fit.usable = LensMap(detail::lensOf(t.solution.lens, candidate.model, width, height)).coversPicture();
+    t.views_score = detail::informationCriterion(t.solution.rss, 2 * corners, 4 + candidate.coefficients);
+    t.score = t.views_score + (t.fit.usable ? 0 : 1e9);
+    tried.push_back(std::move(t));
+  }
+  return tried;
+}
+
+void warnOfFit(ChartFinding& finding, bool usable) {
+  const std::string bare = uncoveredCorners(finding.covered);
+  if (!bare.empty())
+    finding.warnings.push_back("No view covers " + bare + ". The bend there is extended: " +
+                               fixedText(std::abs(finding.bend.value_px), 1) + " ± " +
+                               fixedText(std::max(0.0, finding.bend.uncertainty_px), 1) + " px" +
+                               (finding.bend.at_corner ? " at the corner." : " at 50° from the axis."));
+  if (finding.views_used < 8)
+    finding.warnings.push_back("Only " + std::to_string(finding.views_used) +
+                               " views: more would steady the values.");
+  if (finding.rms_px > 1)
+    finding.warnings.emplace_back("The fit is poor: is the chart flat, and did it fill the picture?");
+  if (!usable) finding.warnings.emplace_back("The model folds over inside the picture; try another one.");
+}
+
 }  // namespace
 
 std::optional<ChartView> findChart(const Frame& frame, const ChartSpec& spec) {
@@ -480,22 +516,8 @@ ChartFinding solveChart(std::vector<ChartView> views, int width, int height, con
   const std::vector<Variant> candidates = variantsFor(model);
   std::vector<Tried> tried;
   for (int round = 0; round < 3; ++round) {
-    tried.clear();
     const auto used = inUse(finding.views);
-    for (const Variant& candidate : candidates) {
-      progress.check();
-      Tried t;
-      t.variant = candidate;
-      t.fit.model = candidate.model;
-      t.solution = solveModel(candidate, asConst(used), board, width, height);
-      if (!t.solution.converged) continue;
-      const auto corners = static_cast<int>(used.size() * board.size());
-      t.fit.rms_px = std::sqrt(t.solution.rss / corners);
-      t.fit.usable = LensMap(detail::lensOf(t.solution.lens, candidate.model, width, height)).coversPicture();
-      t.views_score = detail::informationCriterion(t.solution.rss, 2 * corners, 4 + candidate.coefficients);
-      t.score = t.views_score + (t.fit.usable ? 0 : 1e9);
-      tried.push_back(std::move(t));
-    }
+    tried = tryAll(candidates, used, board, width, height, progress);
     if (tried.empty())
       throw Error(ErrorKind::Evidence, "No lens model fits these views", "", "",
                   "Film the chart again, flat and whole in the picture");
@@ -520,19 +542,7 @@ ChartFinding solveChart(std::vector<ChartView> views, int width, int height, con
   for (const ChartView* v : used) sets.push_back(v->corners);
   finding.covered = coveredByHulls(sets, width, height);
   finding.coverage = coveredShare(finding.covered);
-  const std::string bare = uncoveredCorners(finding.covered);
-  if (!bare.empty())
-    finding.warnings.push_back("No view covers " + bare + ". The bend there is extended: " +
-                               fixedText(std::abs(finding.bend.value_px), 1) + " ± " +
-                               fixedText(std::max(0.0, finding.bend.uncertainty_px), 1) + " px" +
-                               (finding.bend.at_corner ? " at the corner." : " at 50° from the axis."));
-  if (used.size() < 8)
-    finding.warnings.push_back("Only " + std::to_string(used.size()) +
-                               " views: more would steady the values.");
-  if (finding.rms_px > 1)
-    finding.warnings.emplace_back("The fit is poor: is the chart flat, and did it fill the picture?");
-  if (!best.fit.usable)
-    finding.warnings.emplace_back("The model folds over inside the picture; try another one.");
+  warnOfFit(finding, best.fit.usable);
   return finding;
 }
 

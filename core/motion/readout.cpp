@@ -32,6 +32,32 @@ ScanDirection directionOf(const Eigen::Vector2d& r, bool vertical) {
   return r.x() > 0 ? ScanDirection::Right : ScanDirection::Left;
 }
 
+void warnOf(ShutterFinding& found, const CodingDoubt& doubt, double frame_interval_s) {
+  if (doubt.pull > kMuchPull)
+    found.warnings.emplace_back(
+        "The footage is coded coarsely for what it shows, which makes the readout come out small, by " +
+        fixedText(100 * doubt.pull, 0) + " % or so. Film with less noise, more light or a higher bit rate.");
+  const std::vector<std::string> odd =
+      found.global ? std::vector<std::string>{} : plausibilityOf(found.shutter, frame_interval_s);
+  found.warnings.insert(found.warnings.end(), odd.begin(), odd.end());
+}
+
+// How badly the tracks fit with other readouts, in ms and px; the last part of `progress`.
+std::vector<std::pair<double, double>> disagreementAlong(SplineFit& fit, const Eigen::Vector2d& readout,
+                                                         int axis, double frame_interval_s,
+                                                         const Progress& progress) {
+  constexpr int kPlot = 8;
+  const Progress quiet = partOf(progress, 0, 0);
+  std::vector<std::pair<double, double>> plot;
+  for (int i = -kPlot; i <= kPlot; ++i) {
+    Eigen::Vector2d at = readout;
+    at(axis) = frame_interval_s * 1.1 * i / kPlot;
+    plot.emplace_back(at(axis) * 1000, fit.rmsPxAt(at, quiet));
+    progress.update(0.7 + 0.3 * (i + kPlot + 1) / (2 * kPlot + 1));
+  }
+  return plot;
+}
+
 }  // namespace
 
 double CodingDoubt::of(double uncertainty_s, double readout_s) const {
@@ -94,22 +120,9 @@ ShutterFinding measureReadout(const TrackRecord& record, const Lens& lens, doubl
     found.shutter.direction = ScanDirection::Unknown;
     found.warnings.emplace_back("No readout can be seen within the uncertainty: a global shutter.");
   }
-  if (doubt.pull > kMuchPull)
-    found.warnings.emplace_back(
-        "The footage is coded coarsely for what it shows, which makes the readout come out small, by " +
-        fixedText(100 * doubt.pull, 0) + " % or so. Film with less noise, more light or a higher bit rate.");
-  const std::vector<std::string> odd =
-      found.global ? std::vector<std::string>{} : plausibilityOf(found.shutter, frame_interval_s);
-  found.warnings.insert(found.warnings.end(), odd.begin(), odd.end());
-
+  warnOf(found, doubt, frame_interval_s);
   found.kind = ShutterPlot::Disagreement;
-  constexpr int kPlot = 8;
-  for (int i = -kPlot; i <= kPlot; ++i) {
-    Eigen::Vector2d at = one.readout;
-    at(axis) = frame_interval_s * 1.1 * i / kPlot;
-    found.plot.emplace_back(at(axis) * 1000, fit.rmsPxAt(at, quiet));
-    progress.update(0.7 + 0.3 * (i + kPlot + 1) / (2 * kPlot + 1));
-  }
+  found.plot = disagreementAlong(fit, one.readout, axis, frame_interval_s, progress);
   return found;
 }
 

@@ -22,15 +22,14 @@ const FinishKey& keyNamed(const std::string& name) {
 }  // namespace
 
 FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
+  log_ = makeLogCurves();
   auto* grid = new QGridLayout(this);
   grid->setContentsMargins(0, 4, 0, 4);
   grid->setHorizontalSpacing(5);
   grid->setVerticalSpacing(6);
   int at = 0;
   const auto place = [&](const QString& name, QWidget* widget) {
-    auto* label = quietLabel(name);
-    label->setWordWrap(false);
-    grid->addWidget(label, at / 2, at % 2 * 2);
+    grid->addWidget(fieldLabel(name), at / 2, at % 2 * 2);
     grid->addWidget(widget, at / 2, at % 2 * 2 + 1);
     ++at;
   };
@@ -59,19 +58,6 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
                                "white", 100, 1, percent, 0));
   place(tr("Colour"), number(tr("Strength of colour"), tr("0 %: grey; 100 %: as filmed"), "saturation", 100,
                              5, percent, 0));
-  log_ = new QComboBox;
-  log_->setAccessibleName(tr("Log curve"));
-  log_->setToolTip(
-      tr("The curve that the camera filmed with, where it was a log one: taken out before everything else "
-         "here, so that the picture is one for a screen of BT.709"));
-  log_->addItem(tr("none"));
-  for (const std::string& name : logCurves()) log_->addItem(QString::fromStdString(name));
-  // As wide as its column, whatever its names.
-  log_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-  connect(log_, &QComboBox::activated, this, [this](int chosen) {
-    settings_.log_curve = chosen > 0 ? logCurves()[static_cast<size_t>(chosen - 1)] : std::string();
-    tell();
-  });
   place(tr("Log curve"), log_);
   place(tr("in shadows"), number(tr("Strength of colour in the shadows"),
                                  tr("Times the strength of colour: less takes blotches of colour out of "
@@ -87,6 +73,23 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
   grid->setColumnStretch(1, 1);
   grid->setColumnStretch(3, 1);
   setSettings({});
+}
+
+QComboBox* FinishForm::makeLogCurves() {
+  auto* box = new QComboBox;
+  box->setAccessibleName(tr("Log curve"));
+  box->setToolTip(
+      tr("The curve that the camera filmed with, where it was a log one: taken out before everything else "
+         "here, so that the picture is one for a screen of BT.709"));
+  box->addItem(tr("none"));
+  for (const std::string& name : logCurves()) box->addItem(QString::fromStdString(name));
+  // As wide as its column, whatever its names.
+  box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+  connect(box, &QComboBox::activated, this, [this](int chosen) {
+    settings_.log_curve = chosen > 0 ? logCurves()[static_cast<size_t>(chosen - 1)] : std::string();
+    tell();
+  });
+  return box;
 }
 
 QDoubleSpinBox* FinishForm::number(const QString& name, const QString& tip, const char* key, double per_unit,

@@ -26,6 +26,7 @@ class FinishForm : public QWidget {
   void edited(const glenhaze::FinishSettings& settings);
 
  private:
+  QComboBox* makeLogCurves();
   QDoubleSpinBox* number(const QString& name, const QString& tip, const char* key, double shown_per_unit,
                          double step, const QString& unit, int digits);
   void chooseLook();

@@ -261,8 +261,26 @@ void LensStation::showRichestFrame() {
 }
 
 void LensStation::refresh() {
-  using Way = LensState::Way;
   if (std::exchange(was_busy_, state_.busy()) && !state_.busy()) showRichestFrame();
+  showDeeds();
+  const Headline said = found();
+  headline_->setText(said.text);
+  headline_note_->setText(said.note);
+  plot_->setLenses(state_.lens(), state_.before() ? std::optional(state_.before()->lens) : std::nullopt);
+  QStringList warnings;
+  for (const auto& w : state_.warnings()) warnings << QStringLiteral("▲ ") + QString::fromStdString(w);
+  warnings_->setText(warnings.join(QStringLiteral("<br>")));
+  warnings_->setVisible(!warnings.isEmpty());
+  hint_->setText(hint());
+  hint_->setStyleSheet(state_.trouble().isEmpty() ? QStringLiteral("color:#B4B5B3")
+                                                  : QStringLiteral("color:#E3BF55"));
+  fillValues();
+  remakePicture();
+}
+
+// What can be done now.
+void LensStation::showDeeds() {
+  using Way = LensState::Way;
   const Way way = state_.way();
   ways_->button(static_cast<int>(way))->setChecked(true);
   for (QWidget* w : std::initializer_list<QWidget*>{columns_, rows_, paper_})
@@ -274,49 +292,52 @@ void LensStation::refresh() {
                                           : tr("Find edges"));
   measure_->setEnabled(state_.shot().width > 0 && (way != Way::Footage || state_.shot().frames > 1));
   progress_->setVisible(state_.busy());
+  put_->setEnabled(state_.part().has_value() && !state_.camera().name.empty());
+  straight_->setEnabled(state_.lens().has_value());
+}
+
+LensStation::Headline LensStation::found() const {
+  using Way = LensState::Way;
+  const Way way = state_.way();
   const auto lens = state_.lens();
-  const auto part = state_.part();
-  put_->setEnabled(part.has_value() && !state_.camera().name.empty());
-  straight_->setEnabled(lens.has_value());
   const auto [after, before] = state_.straightness();
-  QString headline = QStringLiteral("—"), note = tr("Nothing measured yet.");
+  Headline said{QStringLiteral("—"), tr("Nothing measured yet.")};
   if (state_.busy()) {
-    headline = tr("Measuring…");
-    note = tr("The window stays usable meanwhile.");
+    said.text = tr("Measuring…");
+    said.note = tr("The window stays usable meanwhile.");
   } else if (way == Way::Chart && state_.chart() && !state_.nudged()) {
-    headline = withUnit(state_.chart()->rms_px, 2, QStringLiteral("px"));
-    note = tr("RMS over %1 views · covers %2 of the picture")
-               .arg(state_.chart()->views_used)
-               .arg(withUnit(state_.chart()->coverage * 100, 0, QStringLiteral("%"))) +
-           QStringLiteral("\n") + bendText(state_.chart()->bend, true);
+    said.text = withUnit(state_.chart()->rms_px, 2, QStringLiteral("px"));
+    said.note = tr("RMS over %1 views · covers %2 of the picture")
+                    .arg(state_.chart()->views_used)
+                    .arg(withUnit(state_.chart()->coverage * 100, 0, QStringLiteral("%"))) +
+                QStringLiteral("\n") + bendText(state_.chart()->bend, true);
   } else if (way == Way::Footage && state_.footage() && state_.footage()->usable && !state_.nudged()) {
     const FootageLens& f = *state_.footage();
-    headline = tr("%1 ± %2").arg(withUnit(f.lens.fx, 0, {}),
-                                 withUnit(f.focal_uncertainty * f.lens.fx, 1, QStringLiteral("px")));
-    note = tr("focal length, from %1 frames that turn by %2")
-               .arg(f.frames)
-               .arg(withUnit(f.turned_deg, 0, QStringLiteral("°"))) +
-           QStringLiteral("\n") + bendText(f.bend, f.bend_told) + QStringLiteral("\n") + readoutText(f);
+    said.text = tr("%1 ± %2").arg(withUnit(f.lens.fx, 0, {}),
+                                  withUnit(f.focal_uncertainty * f.lens.fx, 1, QStringLiteral("px")));
+    said.note = tr("focal length, from %1 frames that turn by %2")
+                    .arg(f.frames)
+                    .arg(withUnit(f.turned_deg, 0, QStringLiteral("°"))) +
+                QStringLiteral("\n") + bendText(f.bend, f.bend_told) + QStringLiteral("\n") + readoutText(f);
   } else if (after >= 0) {
-    headline = withUnit(after, 2, QStringLiteral("px"));
-    note = tr("straightness left, RMS · was %1").arg(withUnit(before, 1, QStringLiteral("px")));
+    said.text = withUnit(after, 2, QStringLiteral("px"));
+    said.note = tr("straightness left, RMS · was %1").arg(withUnit(before, 1, QStringLiteral("px")));
     if (way == Way::Edges && state_.edgeFinding() && !state_.nudged())
-      note += QStringLiteral("\n") + bendText(state_.edgeFinding()->bend, state_.edgeFinding()->bends);
+      said.note += QStringLiteral("\n") + bendText(state_.edgeFinding()->bend, state_.edgeFinding()->bends);
   } else if (lens && state_.before() && *lens == state_.before()->lens) {
-    headline = state_.before()->rms_px >= 0 ? withUnit(state_.before()->rms_px, 2, QStringLiteral("px"))
-                                            : tr("by hand");
-    note = tr("in the profile now, from %1").arg(QString::fromStdString(state_.before()->method));
+    said.text = state_.before()->rms_px >= 0 ? withUnit(state_.before()->rms_px, 2, QStringLiteral("px"))
+                                             : tr("by hand");
+    said.note = tr("in the profile now, from %1").arg(QString::fromStdString(state_.before()->method));
   } else if (lens) {
-    headline = tr("By hand");
-    note = tr("Mark edges to see how straight this makes them.");
+    said.text = tr("By hand");
+    said.note = tr("Mark edges to see how straight this makes them.");
   }
-  headline_->setText(headline);
-  headline_note_->setText(note);
-  plot_->setLenses(lens, state_.before() ? std::optional(state_.before()->lens) : std::nullopt);
-  QStringList warnings;
-  for (const auto& w : state_.warnings()) warnings << QStringLiteral("▲ ") + QString::fromStdString(w);
-  warnings_->setText(warnings.join(QStringLiteral("<br>")));
-  warnings_->setVisible(!warnings.isEmpty());
+  return said;
+}
+
+QString LensStation::hint() const {
+  using Way = LensState::Way;
+  const Way way = state_.way();
   QString hint = state_.trouble();
   if (hint.isEmpty() && !state_.busy() && !state_.nudged()) hint = verdict();
   if (hint.isEmpty() && way == Way::Edges && state_.edges().empty())
@@ -329,11 +350,7 @@ void LensStation::refresh() {
     hint =
         tr("Take a clip that turns about where the camera stands, by 15° or more, past things "
            "with detail. What moves through the scene cannot be used.");
-  hint_->setText(hint);
-  hint_->setStyleSheet(state_.trouble().isEmpty() ? QStringLiteral("color:#B4B5B3")
-                                                  : QStringLiteral("color:#E3BF55"));
-  fillValues();
-  remakePicture();
+  return hint;
 }
 
 // How good what was just measured is, and what would make it better.

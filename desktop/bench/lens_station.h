@@ -47,6 +47,12 @@ class LensStation : public BenchStation {
   QWidget* buildFindings();
   void askFrame(int64_t frame);
   void refresh();
+  void showDeeds();
+  struct Headline {
+    QString text, note;
+  };
+  Headline found() const;
+  QString hint() const;
   QString verdict() const;
   static QString readoutText(const FootageLens& footage);
   static QString bendText(const Bend& bend, bool bends);

@@ -6,6 +6,7 @@
 #include <QGridLayout>
 #include <QStandardItemModel>
 #include <cmath>
+#include <utility>
 
 #include "core/motion/settings.h"
 #include "desktop/widgets/panels.h"
@@ -27,87 +28,79 @@ StabilizationForm::StabilizationForm(QWidget* parent) : QWidget(parent) {
   grid->setContentsMargins(0, 4, 0, 4);
   grid->setHorizontalSpacing(8);
   grid->setVerticalSpacing(6);
-  int row = 0;
-  const auto place = [&](const QString& name, QWidget* widget, int column, int span = 1) {
-    auto* label = quietLabel(name);
-    label->setWordWrap(false);
-    grid->addWidget(label, row, column);
-    grid->addWidget(widget, row, column + 1, 1, span);
-  };
-  steadying_ = new QComboBox;
-  steadying_->addItems({tr("As filmed"), tr("Keep the move"), tr("Hold still")});
-  steadying_->setAccessibleName(tr("Camera"));
-  connect(steadying_, &QComboBox::activated, this, [this](int i) {
-    settings_.steadying = static_cast<Steadying>(i);
-    tell();
-  });
-  place(tr("Camera"), steadying_, 0, 3);
-  ++row;
-  framing_ = new QComboBox;
-  framing_->addItems(
-      {tr("Filled, one scale"), tr("Filled, scale changes slowly"), tr("Uncropped, edges show")});
-  framing_->setAccessibleName(tr("Window"));
-  framing_->setToolTip(tr("Uncropped shows the picture moving inside its frame: what is taken out"));
-  connect(framing_, &QComboBox::activated, this, [this](int i) {
-    settings_.framing = static_cast<Framing>(i);
-    tell();
-  });
-  place(tr("Window"), framing_, 0, 3);
-  ++row;
-  part_ = new QComboBox;
-  part_->addItems({tr("Most of the picture"), tr("What is far"), tr("What is near")});
-  part_->setAccessibleName(tr("What is steadied"));
-  part_->setToolTip(tr(
-      "Where the camera moves sideways, near and far things shake apart: only one of them can be steadied"));
-  connect(part_, &QComboBox::activated, this, [this](int i) {
-    settings_.part = static_cast<SteadiedPart>(i);
-    tell();
-  });
-  place(tr("Steady"), part_, 0, 3);
-  ++row;
-  place(tr("Smooth"),
-        number(tr("Smoothing"), tr("Moves slower than this stay"), "smoothing_s", 1, 0.1, tr("s"), 2), 0);
-  place(tr("Crop to"),
-        number(tr("Crop limit"), tr("Most of the width that may be lost"), "crop_limit", 100, 1,
-               QStringLiteral("%"), 0),
-        2);
-  ++row;
-  place(tr("Pan"),
-        number(tr("Pan"), tr("Share of the shake that is taken out of the pan"), "pan", 100, 5,
-               QStringLiteral("%"), 0),
-        0);
-  place(tr("Tilt"),
-        number(tr("Tilt"), tr("Share of the shake that is taken out of the tilt"), "tilt", 100, 5,
-               QStringLiteral("%"), 0),
-        2);
-  ++row;
-  place(tr("Roll"),
-        number(tr("Roll"), tr("Share of the shake that is taken out of the roll"), "roll", 100, 5,
-               QStringLiteral("%"), 0),
-        0);
-  place(tr("Tilted by"),
-        number(tr("Hang of the camera"), tr("How far the camera was turned clockwise in the first frame"),
-               "level_roll_deg", 1, 0.1, QStringLiteral("°"), 1),
-        2);
-  ++row;
-  place(tr("Shift"),
-        number(tr("Shift"), tr("Share of the shift that is taken out, where the scene shows one"), "shift",
-               100, 5, QStringLiteral("%"), 0),
-        0);
-  place(tr("Scale"),
-        number(tr("Scale"), tr("Share of the change of scale that is taken out, where there is one"), "scale",
-               100, 5, QStringLiteral("%"), 0),
-        2);
-  ++row;
+  addChoices(*grid);
+  addNumbers(*grid);
   level_ = new QCheckBox(tr("Keep the horizon level"));
   level_->setToolTip(tr("Level as the world was in the first frame, when the camera hung as said"));
   connect(level_, &QCheckBox::clicked, this, [this](bool on) {
     settings_.level = on;
     tell();
   });
-  grid->addWidget(level_, row, 0, 1, 4);
+  grid->addWidget(level_, grid->rowCount(), 0, 1, 4);
   grid->setColumnStretch(1, 1);
   grid->setColumnStretch(3, 1);
+}
+
+template <class Setting>
+QComboBox* StabilizationForm::choice(QGridLayout& grid, const QString& label, const QString& name,
+                                     const QStringList& answers, Setting StabilizationSettings::*setting) {
+  auto* box = new QComboBox;
+  box->addItems(answers);
+  box->setAccessibleName(name);
+  connect(box, &QComboBox::activated, this, [this, setting](int i) {
+    settings_.*setting = static_cast<Setting>(i);
+    tell();
+  });
+  const int row = grid.rowCount();
+  grid.addWidget(fieldLabel(label), row, 0);
+  grid.addWidget(box, row, 1, 1, 3);
+  return box;
+}
+
+void StabilizationForm::addChoices(QGridLayout& grid) {
+  steadying_ =
+      choice(grid, tr("Camera"), tr("Camera"), {tr("As filmed"), tr("Keep the move"), tr("Hold still")},
+             &StabilizationSettings::steadying);
+  framing_ =
+      choice(grid, tr("Window"), tr("Window"),
+             {tr("Filled, one scale"), tr("Filled, scale changes slowly"), tr("Uncropped, edges show")},
+             &StabilizationSettings::framing);
+  framing_->setToolTip(tr("Uncropped shows the picture moving inside its frame: what is taken out"));
+  part_ = choice(grid, tr("Steady"), tr("What is steadied"),
+                 {tr("Most of the picture"), tr("What is far"), tr("What is near")},
+                 &StabilizationSettings::part);
+  part_->setToolTip(tr(
+      "Where the camera moves sideways, near and far things shake apart: only one of them can be steadied"));
+}
+
+void StabilizationForm::addNumbers(QGridLayout& grid) {
+  const QString percent = QStringLiteral("%");
+  const auto share = [&](const QString& name, const QString& tip, const char* key) {
+    return number(name, tip, key, 100, 5, percent, 0);
+  };
+  const std::pair<QString, QWidget*> fields[] = {
+      {tr("Smooth"),
+       number(tr("Smoothing"), tr("Moves slower than this stay"), "smoothing_s", 1, 0.1, tr("s"), 2)},
+      {tr("Crop to"),
+       number(tr("Crop limit"), tr("Most of the width that may be lost"), "crop_limit", 100, 1, percent, 0)},
+      {tr("Pan"), share(tr("Pan"), tr("Share of the shake that is taken out of the pan"), "pan")},
+      {tr("Tilt"), share(tr("Tilt"), tr("Share of the shake that is taken out of the tilt"), "tilt")},
+      {tr("Roll"), share(tr("Roll"), tr("Share of the shake that is taken out of the roll"), "roll")},
+      {tr("Tilted by"),
+       number(tr("Hang of the camera"), tr("How far the camera was turned clockwise in the first frame"),
+              "level_roll_deg", 1, 0.1, QStringLiteral("°"), 1)},
+      {tr("Shift"),
+       share(tr("Shift"), tr("Share of the shift that is taken out, where the scene shows one"), "shift")},
+      {tr("Scale"),
+       share(tr("Scale"), tr("Share of the change of scale that is taken out, where there is one"), "scale")},
+  };
+  int row = grid.rowCount(), column = 0;
+  for (const auto& [label, widget] : fields) {
+    grid.addWidget(fieldLabel(label), row, column);
+    grid.addWidget(widget, row, column + 1);
+    column = 2 - column;
+    if (column == 0) ++row;
+  }
 }
 
 QDoubleSpinBox* StabilizationForm::number(const QString& name, const QString& tip, const char* key,

@@ -9,6 +9,7 @@
 class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
+class QGridLayout;
 class QFormLayout;
 
 namespace glenhaze::desktop {
@@ -27,6 +28,12 @@ class StabilizationForm : public QWidget {
   void edited(const glenhaze::StabilizationSettings& settings);
 
  private:
+  /// A line of its own with a few answers, one of which sets `setting`.
+  template <class Setting>
+  QComboBox* choice(QGridLayout& grid, const QString& label, const QString& name, const QStringList& answers,
+                    Setting StabilizationSettings::*setting);
+  void addChoices(QGridLayout& grid);
+  void addNumbers(QGridLayout& grid);
   QDoubleSpinBox* number(const QString& name, const QString& tip, const char* key, double shown_per_unit,
                          double step, const QString& unit, int digits);
   void tell();

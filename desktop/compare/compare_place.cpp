@@ -50,24 +50,12 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent)
   layout->addWidget(buildBar());
   auto* middle = new QSplitter(Qt::Horizontal);
   middle->setHandleWidth(10);
-  view_ = new PictureView;
-  view_->setLayoutMode(PictureView::Layout::Divider);
-  view_->setOverlay([this](QPainter& p, const PictureView& v, int pane) { drawOver(p, v, pane); });
-  view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
-    return edge_.press(at, 14 / view_->shownScale());
-  };
-  view_->on_drag = [this](QPointF at) {
-    edge_.drag(at);
-    view_->update();
-  };
-  view_->on_release = [this](QPointF) { measureEdge(); };
-  view_->on_double_click = [this](QPointF at) { addPin(at); };
+  buildView();
   board_ = new VariantBoard;
   steady_board_ = new SteadyBoard(session_.pictures());
   connectBoards();
   pictures_ = new QStackedWidget;
   pictures_->addWidget(view_);
-  connect(view_, &PictureView::viewChanged, this, [this] { bar_->showZoom(view_->zoom()); });
   pictures_->addWidget(board_);
   pictures_->addWidget(steady_board_);
   middle->addWidget(pictures_);
@@ -101,6 +89,22 @@ ComparePlace::ComparePlace(Session& session, QWidget* parent)
   connect(&timer_, &QTimer::timeout, this, &ComparePlace::tick);
   sound_wanted_ = QSettings().value(QStringLiteral("compare/sound")).toBool();
   hearThrough(deviceOutput());
+}
+
+void ComparePlace::buildView() {
+  view_ = new PictureView;
+  view_->setLayoutMode(PictureView::Layout::Divider);
+  view_->setOverlay([this](QPainter& p, const PictureView& v, int pane) { drawOver(p, v, pane); });
+  view_->on_press = [this](QPointF at, Qt::KeyboardModifiers) {
+    return edge_.press(at, 14 / view_->shownScale());
+  };
+  view_->on_drag = [this](QPointF at) {
+    edge_.drag(at);
+    view_->update();
+  };
+  view_->on_release = [this](QPointF) { measureEdge(); };
+  view_->on_double_click = [this](QPointF at) { addPin(at); };
+  connect(view_, &PictureView::viewChanged, this, [this] { bar_->showZoom(view_->zoom()); });
 }
 
 void ComparePlace::hearThrough(std::unique_ptr<SoundOutput> output) {

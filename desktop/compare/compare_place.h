@@ -74,6 +74,7 @@ class ComparePlace : public QWidget {
 
  private:
   CompareBar* buildBar();
+  void buildView();
   void takeWay(int way);
   Transport* buildTransport();
   QWidget* buildSide();

@@ -9,6 +9,7 @@
 #include <QSpinBox>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <utility>
 
 #include "core/noise/quality.h"
 #include "desktop/widgets/look.h"
@@ -23,29 +24,18 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   verdict_ = new QLabel;
   verdict_->setWordWrap(true);
   column->addWidget(verdict_);
+  makeStrengths();
+  makeShares();
   details_ = new QWidget;
-  auto* details = new QVBoxLayout(details_);
-  details->setContentsMargins(0, 0, 0, 0);
-  details->setSpacing(5);
+  layDetails();
   column->addWidget(details_);
-  auto* first = new QHBoxLayout;
-  auto* quality_label = quietLabel(tr("Quality"));
-  quality_label->setWordWrap(false);
-  first->addWidget(quality_label);
-  details->addLayout(first);
-  auto* grid = new QGridLayout;
-  grid->setHorizontalSpacing(8);
-  grid->setVerticalSpacing(4);
-  details->addLayout(grid);
-  int row = 0;
-  const auto put = [&](const QString& name, QWidget* widget, int side) {
-    auto* label = quietLabel(name);
-    label->setWordWrap(false);
-    label->setBuddy(widget);
-    grid->addWidget(label, row, 2 * side);
-    grid->addWidget(widget, row, 2 * side + 1);
-    if (side == 1) ++row;
-  };
+  flicker_found_ = quietLabel();
+  flicker_found_->setVisible(false);
+  column->addWidget(flicker_found_);
+  column->addLayout(makeButtons());
+}
+
+void NoiseForm::makeStrengths() {
   luma_ = number(tr("Luma noise removed"),
                  tr("1: the noise that was measured. Takes texture when it goes further."), 0, 4, 0.1);
   chroma_ = number(tr("Colour noise removed"), tr("1: the noise that was measured. Costs hardly any detail."),
@@ -55,20 +45,13 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   tolerance_ =
       number(tr("Motion tolerated"),
              tr("How much a place may differ from frame to frame before it is left alone"), 0.25, 4, 0.25);
-  const auto whole = [&](const QString& name, const QString& tip, int high, const QString& unit) {
-    auto* spin = new QSpinBox;
-    spin->setRange(0, high);
-    spin->setSuffix(unit);
-    spin->setKeyboardTracking(false);
-    spin->setAccessibleName(name);
-    spin->setToolTip(tip);
-    connect(spin, &QSpinBox::valueChanged, this, &NoiseForm::tell);
-    return spin;
-  };
   quality_ = new QComboBox;
   quality_->setAccessibleName(tr("Quality"));
   setSpeeds({});
   connect(quality_, &QComboBox::currentIndexChanged, this, &NoiseForm::tell);
+}
+
+void NoiseForm::makeShares() {
   reach_ = whole(tr("Octaves within the picture"),
                  tr("How coarse the blotches are that the part within the picture works on"), 4, {});
   const QString percent = QStringLiteral("\u2009%");
@@ -87,21 +70,41 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   specks_ = new QCheckBox(tr("Mend specks"));
   specks_->setToolTip(tr("What is in one frame only, as dust or drops, is taken from the frames beside it"));
   connect(specks_, &QCheckBox::toggled, this, &NoiseForm::tell);
+}
+
+void NoiseForm::layDetails() {
+  auto* details = new QVBoxLayout(details_);
+  details->setContentsMargins(0, 0, 0, 0);
+  details->setSpacing(5);
+  const auto labelOf = [](const QString& name, QWidget* widget) {
+    auto* label = fieldLabel(name);
+    label->setBuddy(widget);
+    return label;
+  };
+  auto* first = new QHBoxLayout;
+  first->addWidget(labelOf(tr("Quality"), quality_));
   first->addWidget(quality_, 1);
-  quality_label->setBuddy(quality_);
-  put(tr("Luma"), luma_, 0);
-  put(tr("Colour"), chroma_, 1);
-  put(tr("Smoothing"), smoothing_, 0);
-  put(tr("Mix back"), mix_, 1);
-  put(tr("Motion"), tolerance_, 0);
-  put(tr("Blotches"), reach_, 1);
-  put(tr("Blocks"), blocks_, 0);
-  put(tr("Shadows"), shadows_, 1);
-  put(tr("Flicker"), flicker_, 0);
-  grid->addWidget(specks_, row++, 2, 1, 2);
-  flicker_found_ = quietLabel();
-  flicker_found_->setVisible(false);
-  column->addWidget(flicker_found_);
+  details->addLayout(first);
+  auto* grid = new QGridLayout;
+  grid->setHorizontalSpacing(8);
+  grid->setVerticalSpacing(4);
+  details->addLayout(grid);
+  const std::pair<QString, QWidget*> fields[] = {
+      {tr("Luma"), luma_},     {tr("Colour"), chroma_},    {tr("Smoothing"), smoothing_},
+      {tr("Mix back"), mix_},  {tr("Motion"), tolerance_}, {tr("Blotches"), reach_},
+      {tr("Blocks"), blocks_}, {tr("Shadows"), shadows_},  {tr("Flicker"), flicker_},
+  };
+  int place = 0;
+  for (const auto& [name, widget] : fields) {
+    const int row = place / 2, column = 2 * (place % 2);
+    grid->addWidget(labelOf(name, widget), row, column);
+    grid->addWidget(widget, row, column + 1);
+    ++place;
+  }
+  grid->addWidget(specks_, place / 2, 2, 1, 2);
+}
+
+QLayout* NoiseForm::makeButtons() {
   auto* buttons = new QVBoxLayout;
   find_ = new QPushButton(tr("Find the strength that keeps it"));
   find_->setToolTip(tr("The largest luma strength that takes no structure from this frame"));
@@ -117,7 +120,18 @@ NoiseForm::NoiseForm(QWidget* parent) : QWidget(parent) {
   pair->addWidget(follow_);
   pair->addWidget(keep_);
   buttons->addLayout(pair);
-  column->addLayout(buttons);
+  return buttons;
+}
+
+QSpinBox* NoiseForm::whole(const QString& name, const QString& tip, int high, const QString& unit) {
+  auto* spin = new QSpinBox;
+  spin->setRange(0, high);
+  spin->setSuffix(unit);
+  spin->setKeyboardTracking(false);
+  spin->setAccessibleName(name);
+  spin->setToolTip(tip);
+  connect(spin, &QSpinBox::valueChanged, this, &NoiseForm::tell);
+  return spin;
 }
 
 QDoubleSpinBox* NoiseForm::number(const QString& name, const QString& tip, double low, double high,

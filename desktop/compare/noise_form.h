@@ -12,6 +12,7 @@ class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
+class QLayout;
 class QPushButton;
 class QSpinBox;
 
@@ -40,7 +41,12 @@ class NoiseForm : public QWidget {
   void findStrength();
 
  private:
+  void makeStrengths();
+  void makeShares();
+  void layDetails();
+  QLayout* makeButtons();
   QDoubleSpinBox* number(const QString& name, const QString& tip, double low, double high, double step);
+  QSpinBox* whole(const QString& name, const QString& tip, int high, const QString& unit);
   void tell();
   DenoiseSettings settings_;
   QDoubleSpinBox *luma_ = nullptr, *chroma_ = nullptr, *smoothing_ = nullptr, *tolerance_ = nullptr;

@@ -139,10 +139,8 @@ void Preview::keep(PreviewFrame frame) {
   pictures_->put(owner_, index, std::make_shared<const PreviewFrame>(std::move(frame)), bytes);
 }
 
-namespace {
-
 // The worker's own: a reader for what is shown at once, and the chain of stages of the clip it stands in.
-class Maker {
+class Preview::Maker {
  public:
   Maker(const ClipInfo& clip, const Correction& correction, const ReadOptions& options, bool own_motion,
         bool aligned)
@@ -237,8 +235,6 @@ class Maker {
   int64_t wanted_ = 0, position_ = 0;
 };
 
-}  // namespace
-
 // Another frame is wanted than the one in work.
 bool Preview::superseded(int64_t index) {
   const std::lock_guard lock(mutex_);
@@ -261,83 +257,92 @@ void Preview::work(const std::stop_token& stop) {
   std::unique_ptr<Maker> maker;
   int generation = -1;
   while (!stop.stop_requested()) {
-    Job job;
-    int64_t index = 0;
-    bool asked = false, aligned = false;
-    Progress progress;
-    {
-      std::unique_lock lock(mutex_);
-      // While the user moves about, the loop is not made ahead: it would keep the next answer waiting.
-      wake_.wait_until(lock, stop, asked_at_ + kIdle, [&] { return job_ && wanted_; });
-      wake_.wait(lock, stop, [&] { return job_ && (wanted_ || nextAhead()); });
-      if (stop.stop_requested()) return;
-      if (!job_) continue;
-      job = *job_;
-      aligned = aligned_;
-      asked = wanted_.has_value();
-      index = asked ? *wanted_ : nextAhead().value_or(0);
-      wanted_.reset();
-      making_ = std::stop_source();
-      in_work_ = index;
-      draft_.reset();
-      progress.stop = making_.get_token();
-    }
+    const std::optional<Task> task = nextTask(stop);
+    if (!task) continue;
+    const Job& job = task->job;
     try {
       if (generation != job.generation) {
-        maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion, aligned);
+        maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion, task->aligned);
         generation = job.generation;
       }
-      maker->goTo(index);
-      if (drafts_) {
-        if (auto draft = maker->draft()) {
-          draft->wanted = index;
-          if (asked) hand(*draft, job.generation);
-          const std::lock_guard lock(mutex_);
-          draft_ = std::move(*draft);
-        }
-        if (superseded(index)) {
-          maker->abandon();
-          continue;
-        }
-      }
+      maker->goTo(task->index);
+      if (drafts_ && !handDraft(*maker, *task)) continue;
       maker->decode();
-      if (superseded(index)) continue;
+      if (superseded(task->index)) continue;
+      Progress progress;
+      progress.stop = task->stop;
       PreviewFrame result = maker->make(progress);
-      result.wanted = index;
-      {
-        const std::lock_guard lock(mutex_);
-        if (generation_ != job.generation) continue;
-        keep(result);
-        in_work_ = -1;
-        draft_.reset();
-        // Asked for while it was made ahead.
-        if (wanted_ == index) {
-          wanted_.reset();
-          asked = true;
-        }
-        // A moment of rest after each answer, before the loop is made ahead again.
-        if (asked) asked_at_ = std::chrono::steady_clock::now();
-      }
-      if (asked)
-        hand(result, job.generation);
-      else
-        Q_EMIT loopProgress();
+      result.wanted = task->index;
+      finish(result, *task);
     } catch (const std::exception& error) {
       // Cut off because another frame is wanted.
       if (const auto* known = dynamic_cast<const Error*>(&error);
           known != nullptr && known->kind() == ErrorKind::Cancelled)
         continue;
       generation = -1;
-      {
-        // Without this the same loop frame would be tried for ever.
-        const std::lock_guard lock(mutex_);
-        loop_first_ = loop_last_ = 0;
-      }
-      QMetaObject::invokeMethod(this, [this, why = QString::fromUtf8(error.what()), of = job.generation] {
-        if (isCurrent(of)) Q_EMIT failed(why);
-      });
+      giveUp(error.what(), job.generation);
     }
   }
+}
+
+std::optional<Preview::Task> Preview::nextTask(const std::stop_token& stop) {
+  std::unique_lock lock(mutex_);
+  // While the user moves about, the loop is not made ahead: it would keep the next answer waiting.
+  wake_.wait_until(lock, stop, asked_at_ + kIdle, [&] { return job_ && wanted_; });
+  wake_.wait(lock, stop, [&] { return job_ && (wanted_ || nextAhead()); });
+  if (stop.stop_requested() || !job_) return std::nullopt;
+  const bool asked = wanted_.has_value();
+  const int64_t index = asked ? *wanted_ : nextAhead().value_or(0);
+  wanted_.reset();
+  making_ = std::stop_source();
+  in_work_ = index;
+  draft_.reset();
+  return Task{*job_, index, asked, aligned_, making_.get_token()};
+}
+
+bool Preview::handDraft(Maker& maker, const Task& task) {
+  if (auto draft = maker.draft()) {
+    draft->wanted = task.index;
+    if (task.asked) hand(*draft, task.job.generation);
+    const std::lock_guard lock(mutex_);
+    draft_ = std::move(*draft);
+  }
+  if (!superseded(task.index)) return true;
+  maker.abandon();
+  return false;
+}
+
+void Preview::finish(const PreviewFrame& result, const Task& task) {
+  bool asked = task.asked;
+  {
+    const std::lock_guard lock(mutex_);
+    if (generation_ != task.job.generation) return;
+    keep(result);
+    in_work_ = -1;
+    draft_.reset();
+    // Asked for while it was made ahead.
+    if (wanted_ == task.index) {
+      wanted_.reset();
+      asked = true;
+    }
+    // A moment of rest after each answer, before the loop is made ahead again.
+    if (asked) asked_at_ = std::chrono::steady_clock::now();
+  }
+  if (asked)
+    hand(result, task.job.generation);
+  else
+    Q_EMIT loopProgress();
+}
+
+void Preview::giveUp(const char* why, int generation) {
+  {
+    // Without this the same loop frame would be tried for ever.
+    const std::lock_guard lock(mutex_);
+    loop_first_ = loop_last_ = 0;
+  }
+  QMetaObject::invokeMethod(this, [this, text = QString::fromUtf8(why), generation] {
+    if (isCurrent(generation)) Q_EMIT failed(text);
+  });
 }
 
 }  // namespace glenhaze::desktop

@@ -72,6 +72,20 @@ class Preview : public QObject {
     bool own_motion = false;
     int generation = 0;
   };
+  struct Task {  // one frame to be made
+    Job job;
+    int64_t index = 0;
+    bool asked = false;  // else made ahead
+    bool aligned = false;
+    std::stop_token stop;
+  };
+  class Maker;
+  /// Waits for one; nothing when the wait was cut off.
+  std::optional<Task> nextTask(const std::stop_token& stop);
+  /// False when another frame is wanted by now.
+  bool handDraft(Maker& maker, const Task& task);
+  void finish(const PreviewFrame& result, const Task& task);
+  void giveUp(const char* why, int generation);
   void forget();
   bool isCurrent(int generation) const;
   void hand(const PreviewFrame& frame, int generation);

@@ -24,22 +24,7 @@ ReelDialog::ReelDialog(Session& session, QWidget* parent) : QDialog(parent), ses
   auto* layout = new QVBoxLayout(this);
   layout->addWidget(
       quietLabel(tr("Clips and their kept stretches, one after the other in the order of the shoot.")));
-  list_ = new QListWidget;
-  list_->setAccessibleName(tr("Parts of the film"));
-  const auto& plans = session_.plans();
-  const ClipPlan* like = nullptr;
-  for (size_t i = 0; i < plans.size(); ++i) {
-    if (!isCutInto(plans[i])) continue;
-    if (like == nullptr) like = &plans[i];
-    const auto count = std::max<size_t>(1, plans[i].stretches.size());
-    QString text = QString::fromStdString(plans[i].info.path.stem().string());
-    if (!plans[i].stretches.empty())
-      text += count == 1 ? tr(" · 1 stretch") : tr(" · %1 stretches").arg(count);
-    auto* item = new QListWidgetItem(text, list_);
-    item->setCheckState(canStandWith(plans[i], *like) ? Qt::Checked : Qt::Unchecked);
-    clips_.push_back(static_cast<int>(i));
-  }
-  hintWhileEmpty(*list_, tr("No clip is ready to be rendered as a film."));
+  buildList();
   layout->addWidget(list_, 1);
   auto* row = new QHBoxLayout;
   row->addWidget(new QLabel(tr("Each goes over into the next within")));
@@ -61,6 +46,39 @@ ReelDialog::ReelDialog(Session& session, QWidget* parent) : QDialog(parent), ses
   bar_->setTextVisible(false);
   bar_->setFixedHeight(4);
   layout->addWidget(bar_);
+  layout->addLayout(makeFoot());
+  connect(list_, &QListWidget::itemChanged, this, &ReelDialog::showLength);
+  connect(dissolve_, &QDoubleSpinBox::valueChanged, this, &ReelDialog::showLength);
+  connect(&work_, &Background::progressed, this,
+          [this](double share) { bar_->setValue(static_cast<int>(1000 * share)); });
+  connect(&work_, &Background::changed, this, [this] {
+    join_->setText(work_.busy() ? tr("Stop") : tr("Join into a film…"));
+    if (!work_.busy()) bar_->setValue(0);
+    if (!work_.busy() && !work_.trouble().isEmpty()) said_->setText(work_.trouble());
+  });
+  showLength();
+}
+
+void ReelDialog::buildList() {
+  list_ = new QListWidget;
+  list_->setAccessibleName(tr("Parts of the film"));
+  const auto& plans = session_.plans();
+  const ClipPlan* like = nullptr;
+  for (size_t i = 0; i < plans.size(); ++i) {
+    if (!isCutInto(plans[i])) continue;
+    if (like == nullptr) like = &plans[i];
+    const auto count = std::max<size_t>(1, plans[i].stretches.size());
+    QString text = QString::fromStdString(plans[i].info.path.stem().string());
+    if (!plans[i].stretches.empty())
+      text += count == 1 ? tr(" · 1 stretch") : tr(" · %1 stretches").arg(count);
+    auto* item = new QListWidgetItem(text, list_);
+    item->setCheckState(canStandWith(plans[i], *like) ? Qt::Checked : Qt::Unchecked);
+    clips_.push_back(static_cast<int>(i));
+  }
+  hintWhileEmpty(*list_, tr("No clip is ready to be rendered as a film."));
+}
+
+QLayout* ReelDialog::makeFoot() {
   auto* foot = new QHBoxLayout;
   foot->addStretch();
   auto* close = new QPushButton(tr("Close"));
@@ -72,20 +90,10 @@ ReelDialog::ReelDialog(Session& session, QWidget* parent) : QDialog(parent), ses
   join_->setProperty("next", true);
   join_->setToolTip(tr("Corrected and joined in one go, sound included; nothing is encoded twice"));
   for (QPushButton* b : {close, cuts_, join_}) foot->addWidget(b);
-  layout->addLayout(foot);
   connect(close, &QPushButton::clicked, this, &QDialog::reject);
   connect(cuts_, &QPushButton::clicked, this, &ReelDialog::askCuts);
   connect(join_, &QPushButton::clicked, this, [this] { work_.busy() ? work_.stop() : askJoin(); });
-  connect(list_, &QListWidget::itemChanged, this, &ReelDialog::showLength);
-  connect(dissolve_, &QDoubleSpinBox::valueChanged, this, &ReelDialog::showLength);
-  connect(&work_, &Background::progressed, this,
-          [this](double share) { bar_->setValue(static_cast<int>(1000 * share)); });
-  connect(&work_, &Background::changed, this, [this] {
-    join_->setText(work_.busy() ? tr("Stop") : tr("Join into a film…"));
-    if (!work_.busy()) bar_->setValue(0);
-    if (!work_.busy() && !work_.trouble().isEmpty()) said_->setText(work_.trouble());
-  });
-  showLength();
+  return foot;
 }
 
 void ReelDialog::setDissolve(double seconds) { dissolve_->setValue(seconds); }

@@ -26,6 +26,8 @@ class ReelDialog : public QDialog {
   QString said() const;
 
  private:
+  void buildList();
+  QLayout* makeFoot();
   /// The clips that are ticked.
   std::vector<ClipPlan> chosen() const;
   void showLength();

@@ -150,11 +150,36 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
   head->addSpacing(10);
   head->addWidget(left_);
   head->addStretch();
+  addButtons(*head);
+  head->addWidget(guideMark(tr("Render")));
+  layout->addLayout(head);
+  bar_ = new QProgressBar;
+  bar_->setRange(0, 1000);
+  bar_->setTextVisible(false);
+  bar_->setFixedHeight(4);
+  layout->addWidget(bar_);
+  sight_ = new RunSight;
+  layout->addWidget(sight_);
+  buildTable();
+  layout->addWidget(table_, 1);
+  note_ = new QLabel;
+  note_->setWordWrap(true);
+  note_->setStyleSheet(QStringLiteral("color:#B4B5B3"));
+  layout->addWidget(note_);
+  connect(&session_, &Session::runChanged, this, &RunPlace::refresh);
+  connect(&reporting_, &Background::changed, this, [this] {
+    if (!reporting_.busy() && !reporting_.trouble().isEmpty()) note_->setText(reporting_.trouble());
+  });
+  connect(&session_, &Session::changed, this, &RunPlace::refresh);
+  refresh();
+}
+
+void RunPlace::addButtons(QHBoxLayout& head) {
   const auto button = [&](const QString& text, const QString& tip, auto action) {
     auto* b = new QPushButton(text);
     b->setToolTip(tip);
     connect(b, &QPushButton::clicked, this, action);
-    head->addWidget(b);
+    head.addWidget(b);
     return b;
   };
   up_ = button(tr("Move up"), tr("Render the chosen clip earlier"), [this] {
@@ -173,9 +198,6 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
     if (session_.batch()) session_.batch()->pause(!session_.batch()->paused());
   });
   stop_ = button(tr("Stop run"), tr("Stop; finished clips stay"), [this] { session_.stopRun(); });
-  connect(&reporting_, &Background::changed, this, [this] {
-    if (!reporting_.busy() && !reporting_.trouble().isEmpty()) note_->setText(reporting_.trouble());
-  });
   report_ = button(tr("Save report…"), tr("What was rendered and what failed, as HTML or CSV"),
                    [this] { saveReport(); });
   folder_ = button(tr("Open folder"), tr("Show the rendered clips in the file manager"), [this] {
@@ -190,15 +212,9 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
   start_ =
       button(tr("Start run"), tr("Render every clip that is ready (Ctrl+R)"), [this] { Q_EMIT runWanted(); });
   start_->setProperty("next", true);
-  head->addWidget(guideMark(tr("Render")));
-  layout->addLayout(head);
-  bar_ = new QProgressBar;
-  bar_->setRange(0, 1000);
-  bar_->setTextVisible(false);
-  bar_->setFixedHeight(4);
-  layout->addWidget(bar_);
-  sight_ = new RunSight;
-  layout->addWidget(sight_);
+}
+
+void RunPlace::buildTable() {
   table_ = new QTableView;
   table_->setModel(&model_);
   table_->setAccessibleName(tr("Run"));
@@ -211,14 +227,6 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
   static constexpr int kWidths[] = {230, 130, 70, 76, 90, 84};
   for (int i = 0; i < Why; ++i) table_->setColumnWidth(i, kWidths[i]);
   table_->horizontalHeader()->setStretchLastSection(true);
-  layout->addWidget(table_, 1);
-  note_ = new QLabel;
-  note_->setWordWrap(true);
-  note_->setStyleSheet(QStringLiteral("color:#B4B5B3"));
-  layout->addWidget(note_);
-  connect(&session_, &Session::runChanged, this, &RunPlace::refresh);
-  connect(&session_, &Session::changed, this, &RunPlace::refresh);
-  refresh();
 }
 
 int RunPlace::selectedRow() const {

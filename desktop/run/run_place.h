@@ -7,6 +7,7 @@
 #include "desktop/background.h"
 #include "desktop/session.h"
 
+class QHBoxLayout;
 class QLabel;
 class QProgressBar;
 class QPushButton;
@@ -44,6 +45,8 @@ class RunPlace : public QWidget {
 
  private:
   Background reporting_;
+  void addButtons(QHBoxLayout& head);
+  void buildTable();
   void refresh();
   void showSight();
   void saveReport();

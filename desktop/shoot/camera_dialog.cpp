@@ -32,58 +32,84 @@ QStringList knownAnswers(const Session& session, const KnownAnswer& known, const
   return all;
 }
 
-}  // namespace
+class CameraForm {
+ public:
+  CameraForm(QFormLayout& form, const Session& session, const ClipPlan& plan, const CameraAnswer& answer);
+  CameraAnswer said() const;
 
-std::optional<CameraSaid> askCameraAndMode(QWidget* parent, const Session& session, int clip) {
-  const ClipPlan& plan = session.plans()[static_cast<size_t>(clip)];
-  CameraAnswer answer = answerOf(session.shoot(), plan.clip, plan.info);
-  QDialog dialog(parent);
-  dialog.setWindowTitle(QObject::tr("Camera and mode"));
-  auto* form = new QFormLayout(&dialog);
+ private:
+  QComboBox* line(const QString& label, const std::string& value, const QString& hint,
+                  const KnownAnswer& known, const QStringList& usual = {});
+  QFormLayout& form_;
+  const Session& session_;
+  QComboBox *camera_, *view_, *lens_, *medium_, *steady_, *sharp_, *denoise_, *tone_;
+};
+
+CameraForm::CameraForm(QFormLayout& form, const Session& session, const ClipPlan& plan,
+                       const CameraAnswer& answer)
+    : form_(form), session_(session) {
   const QString named = QString::fromStdString(cameraNameOf(plan.info));
-  dialog.setMinimumWidth(520);  // the hints in full
-  // What is known already is offered; anything else can be typed.
-  const auto line = [&](const QString& label, const std::string& value, const QString& hint,
-                        const KnownAnswer& known, const QStringList& usual = {}) {
-    auto* edit = new QComboBox;
-    edit->setEditable(true);
-    edit->addItems(knownAnswers(session, known, usual));
-    edit->setCurrentIndex(-1);
-    edit->setEditText(QString::fromStdString(value));
-    edit->lineEdit()->setPlaceholderText(hint);
-    edit->setAccessibleName(label);
-    form->addRow(label, edit);
-    return edit;
-  };
-  auto* camera =
+  camera_ =
       line(QObject::tr("Camera"), answer.camera, named.isEmpty() ? QObject::tr("what you call it") : named,
            {[](const CameraMode& m) { return m.name; }, [](const CameraAnswer& a) { return a.camera; }});
-  auto* view =
-      line(QObject::tr("View"), answer.view, QObject::tr("field-of-view setting, as the camera calls it"),
-           {[](const CameraMode& m) { return m.view; }, [](const CameraAnswer& a) { return a.view; }});
-  auto* lens =
-      line(QObject::tr("Lens"), answer.lens, QObject::tr("only where it can be changed"),
-           {[](const CameraMode& m) { return m.lens; }, [](const CameraAnswer& a) { return a.lens; }});
-  auto* medium = new QComboBox;
+  view_ = line(QObject::tr("View"), answer.view, QObject::tr("field-of-view setting, as the camera calls it"),
+               {[](const CameraMode& m) { return m.view; }, [](const CameraAnswer& a) { return a.view; }});
+  lens_ = line(QObject::tr("Lens"), answer.lens, QObject::tr("only where it can be changed"),
+               {[](const CameraMode& m) { return m.lens; }, [](const CameraAnswer& a) { return a.lens; }});
+  medium_ = new QComboBox;
   for (const auto& [text, value] : {std::pair{QObject::tr("air"), "air"},
                                     {QObject::tr("flat port, fresh water"), "flat-port-fresh"},
                                     {QObject::tr("flat port, sea water"), "flat-port-sea"}})
-    medium->addItem(text, QString::fromLatin1(value));
-  medium->setCurrentIndex(std::max(0, medium->findData(QString::fromStdString(answer.medium))));
-  form->addRow(QObject::tr("Medium"), medium);
+    medium_->addItem(text, QString::fromLatin1(value));
+  medium_->setCurrentIndex(std::max(0, medium_->findData(QString::fromStdString(answer.medium))));
+  form_.addRow(QObject::tr("Medium"), medium_);
   const auto inCamera = [](std::string InCamera::*field) {
     return KnownAnswer{[field](const CameraMode& m) { return m.in_camera.*field; },
                        [field](const CameraAnswer& a) { return a.in_camera.*field; }};
   };
-  auto* steady = line(QObject::tr("In-camera stabilization"), answer.in_camera.stabilization,
-                      QObject::tr("off, or what the camera calls it"), inCamera(&InCamera::stabilization),
-                      {QObject::tr("off")});
-  auto* sharp = line(QObject::tr("In-camera sharpening"), answer.in_camera.sharpening, {},
-                     inCamera(&InCamera::sharpening), {QObject::tr("off")});
-  auto* denoise = line(QObject::tr("In-camera denoising"), answer.in_camera.denoising, {},
-                       inCamera(&InCamera::denoising), {QObject::tr("off")});
-  auto* tone = line(QObject::tr("Tone"), answer.in_camera.tone, QObject::tr("normal, flat"),
-                    inCamera(&InCamera::tone), {QObject::tr("normal"), QObject::tr("flat")});
+  steady_ = line(QObject::tr("In-camera stabilization"), answer.in_camera.stabilization,
+                 QObject::tr("off, or what the camera calls it"), inCamera(&InCamera::stabilization),
+                 {QObject::tr("off")});
+  sharp_ = line(QObject::tr("In-camera sharpening"), answer.in_camera.sharpening, {},
+                inCamera(&InCamera::sharpening), {QObject::tr("off")});
+  denoise_ = line(QObject::tr("In-camera denoising"), answer.in_camera.denoising, {},
+                  inCamera(&InCamera::denoising), {QObject::tr("off")});
+  tone_ = line(QObject::tr("Tone"), answer.in_camera.tone, QObject::tr("normal, flat"),
+               inCamera(&InCamera::tone), {QObject::tr("normal"), QObject::tr("flat")});
+}
+
+// What is known already is offered; anything else can be typed.
+QComboBox* CameraForm::line(const QString& label, const std::string& value, const QString& hint,
+                            const KnownAnswer& known, const QStringList& usual) {
+  auto* edit = new QComboBox;
+  edit->setEditable(true);
+  edit->addItems(knownAnswers(session_, known, usual));
+  edit->setCurrentIndex(-1);
+  edit->setEditText(QString::fromStdString(value));
+  edit->lineEdit()->setPlaceholderText(hint);
+  edit->setAccessibleName(label);
+  form_.addRow(label, edit);
+  return edit;
+}
+
+CameraAnswer CameraForm::said() const {
+  const auto text = [](const QComboBox* e) { return e->currentText().trimmed().toStdString(); };
+  return {text(camera_),
+          text(view_),
+          medium_->currentData().toString().toStdString(),
+          text(lens_),
+          {text(steady_), text(sharp_), text(denoise_), text(tone_)}};
+}
+
+}  // namespace
+
+std::optional<CameraSaid> askCameraAndMode(QWidget* parent, const Session& session, int clip) {
+  const ClipPlan& plan = session.plans()[static_cast<size_t>(clip)];
+  QDialog dialog(parent);
+  dialog.setWindowTitle(QObject::tr("Camera and mode"));
+  auto* form = new QFormLayout(&dialog);
+  dialog.setMinimumWidth(520);  // the hints in full
+  const CameraForm fields(*form, session, plan, answerOf(session.shoot(), plan.clip, plan.info));
   auto* scope = new QComboBox;
   scope->addItem(QObject::tr("all clips like this one"));
   scope->addItem(QObject::tr("this clip only"));
@@ -96,13 +122,7 @@ std::optional<CameraSaid> askCameraAndMode(QWidget* parent, const Session& sessi
   QObject::connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
   QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
   if (dialog.exec() != QDialog::Accepted) return std::nullopt;
-  const auto text = [](const QComboBox* e) { return e->currentText().trimmed().toStdString(); };
-  answer = {text(camera),
-            text(view),
-            medium->currentData().toString().toStdString(),
-            text(lens),
-            {text(steady), text(sharp), text(denoise), text(tone)}};
-  return CameraSaid{answer,
+  return CameraSaid{fields.said(),
                     scope->currentIndex() == 1 ? Session::AnswerFor::ThisClip : Session::AnswerFor::AllAlike};
 }
 

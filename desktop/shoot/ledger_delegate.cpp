@@ -92,6 +92,13 @@ QString standingText(const ClipStatus& status) {
   }
 }
 
+void putText(QPainter& p, const QRectF& where, const QString& text, QColor colour, Qt::Alignment align) {
+  if (where.isEmpty()) return;
+  p.setPen(colour);
+  p.drawText(where, static_cast<int>(align | Qt::AlignVCenter),
+             QFontMetricsF(p.font()).elidedText(text, Qt::ElideRight, where.width()));
+}
+
 }  // namespace
 
 QString LedgerDelegate::stateText(const Session& session, const ClipPlan& plan, int clip, bool& wrong) {
@@ -152,63 +159,9 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
   const QRectF row = option.rect;
   const bool selected = option.state.testFlag(QStyle::State_Selected);
   if (selected) p.fillRect(row, kRaised);
-  using Column = LedgerColumns::Column;
-  const auto area = [&](Column column) { return columns_.area(column, row.adjusted(0, 0, -1, 0)); };
-  if (const QRectF pictures = area(Column::Strip); !pictures.isEmpty()) {
-    const QImage strip = strips_.strip(plan.info);
-    if (strip.isNull())
-      p.fillRect(pictures, kDeep);
-    else
-      p.drawImage(pictures, strip);
-  }
-  const auto put = [&](const QRectF& where, const QString& text, QColor colour, Qt::Alignment align) {
-    if (where.isEmpty()) return;
-    p.setPen(colour);
-    p.drawText(where, static_cast<int>(align | Qt::AlignVCenter),
-               QFontMetricsF(p.font()).elidedText(text, Qt::ElideRight, where.width()));
-  };
-  p.setFont(textFont(13));
-  const bool idle = !plan.refusal.empty();
-  put(area(Column::Name), QString::fromStdString(plan.info.path.stem().string()), idle ? kQuiet : kText,
-      Qt::AlignLeft);
-  if (plan.info.width > 0) {
-    put(area(Column::Length), lengthText(plan.info.duration_s), kQuiet, Qt::AlignRight);
-    const bool upright = plan.info.rotation % 180 != 0;
-    const int w = upright ? plan.info.height : plan.info.width,
-              h = upright ? plan.info.width : plan.info.height;
-    put(area(Column::Picture), QStringLiteral("%1 × %2").arg(w).arg(h), kQuiet, Qt::AlignRight);
-    put(area(Column::Iso), isoText(session_.shoot(), plan), kQuiet, Qt::AlignRight);
-  }
-  const auto cover = [&](const QRectF& where, const CoverageCell& cell, const QString& figure) {
-    if (!where.isEmpty()) paintCoverage(p, where.adjusted(0, 7, 0, -7), cell.kind, figure);
-  };
-  cover(area(Column::Lens), plan.lens, QString::fromStdString(plan.lens.figure));
-  cover(area(Column::Shutter), plan.shutter, QString::fromStdString(plan.shutter.figure));
-  cover(area(Column::Noise), plan.noise, QString::fromStdString(plan.noise.figure));
-  cover(area(Column::Steady), plan.stabilization, steadyText(session_, plan));
-  cover(area(Column::Finish), plan.finish, QString::fromStdString(plan.finish.figure));
-  bool wrong = false;
-  const QString state = stateText(session_, plan, clip, wrong);
-  QRectF state_area = area(Column::State);
-  if (state_area.isEmpty()) wrong = false;
-  if (wrong) {
-    paintGlyph(p, QRectF(state_area.left(), state_area.center().y() - 6, 12, 12), true);
-    state_area.adjust(18, 0, 0, 0);
-  }
-  // The reason stands below: both are read whole.
-  const QColor ink = wrong ? kRust.lighter(112) : kQuiet;
-  const QString first = state.section(QLatin1Char('\n'), 0, 0), second = state.section(QLatin1Char('\n'), 1);
-  if (second.isEmpty() || state_area.isEmpty()) {
-    p.setFont(textFont(12));
-    put(state_area, first, ink, Qt::AlignLeft);
-  } else {
-    const QRectF middle = state_area.adjusted(0, 5, 0, -5);
-    p.setFont(textFont(12));
-    put(QRectF(middle.left(), middle.top(), middle.width(), middle.height() / 2), first, ink, Qt::AlignLeft);
-    p.setFont(textFont(11));
-    put(QRectF(middle.left(), middle.center().y(), middle.width(), middle.height() / 2), second, ink,
-        Qt::AlignLeft);
-  }
+  paintFacts(p, row, plan);
+  paintCells(p, row, plan);
+  paintState(p, row, plan, clip);
   p.setPen(selected ? kThrift : kRaised);
   if (selected) {
     p.setBrush(Qt::NoBrush);
@@ -216,6 +169,68 @@ void LedgerDelegate::paintClip(QPainter& p, const QStyleOptionViewItem& option, 
   } else {
     p.drawLine(QPointF(row.left(), row.bottom()), QPointF(row.right(), row.bottom()));
   }
+}
+
+QRectF LedgerDelegate::area(LedgerColumns::Column column, const QRectF& row) const {
+  return columns_.area(column, row.adjusted(0, 0, -1, 0));
+}
+
+void LedgerDelegate::paintFacts(QPainter& p, const QRectF& row, const ClipPlan& plan) const {
+  using Column = LedgerColumns::Column;
+  if (const QRectF pictures = area(Column::Strip, row); !pictures.isEmpty()) {
+    const QImage strip = strips_.strip(plan.info);
+    if (strip.isNull())
+      p.fillRect(pictures, kDeep);
+    else
+      p.drawImage(pictures, strip);
+  }
+  p.setFont(textFont(13));
+  putText(p, area(Column::Name, row), QString::fromStdString(plan.info.path.stem().string()),
+          plan.refusal.empty() ? kText : kQuiet, Qt::AlignLeft);
+  if (plan.info.width <= 0) return;
+  const bool upright = plan.info.rotation % 180 != 0;
+  const int w = upright ? plan.info.height : plan.info.width,
+            h = upright ? plan.info.width : plan.info.height;
+  putText(p, area(Column::Length, row), lengthText(plan.info.duration_s), kQuiet, Qt::AlignRight);
+  putText(p, area(Column::Picture, row), QStringLiteral("%1 × %2").arg(w).arg(h), kQuiet, Qt::AlignRight);
+  putText(p, area(Column::Iso, row), isoText(session_.shoot(), plan), kQuiet, Qt::AlignRight);
+}
+
+void LedgerDelegate::paintCells(QPainter& p, const QRectF& row, const ClipPlan& plan) const {
+  using Column = LedgerColumns::Column;
+  const auto cover = [&](Column column, const CoverageCell& cell, const QString& figure) {
+    if (const QRectF where = area(column, row); !where.isEmpty())
+      paintCoverage(p, where.adjusted(0, 7, 0, -7), cell.kind, figure);
+  };
+  cover(Column::Lens, plan.lens, QString::fromStdString(plan.lens.figure));
+  cover(Column::Shutter, plan.shutter, QString::fromStdString(plan.shutter.figure));
+  cover(Column::Noise, plan.noise, QString::fromStdString(plan.noise.figure));
+  cover(Column::Steady, plan.stabilization, steadyText(session_, plan));
+  cover(Column::Finish, plan.finish, QString::fromStdString(plan.finish.figure));
+}
+
+void LedgerDelegate::paintState(QPainter& p, const QRectF& row, const ClipPlan& plan, int clip) const {
+  QRectF where = area(LedgerColumns::Column::State, row);
+  if (where.isEmpty()) return;
+  bool wrong = false;
+  const QString state = stateText(session_, plan, clip, wrong);
+  if (wrong) {
+    paintGlyph(p, QRectF(where.left(), where.center().y() - 6, 12, 12), true);
+    where.adjust(18, 0, 0, 0);
+  }
+  const QColor ink = wrong ? kRust.lighter(112) : kQuiet;
+  const QString first = state.section(QLatin1Char('\n'), 0, 0), second = state.section(QLatin1Char('\n'), 1);
+  p.setFont(textFont(12));
+  if (second.isEmpty()) {
+    putText(p, where, first, ink, Qt::AlignLeft);
+    return;
+  }
+  // The reason stands below: both are read whole.
+  const QRectF middle = where.adjusted(0, 5, 0, -5);
+  const double half = middle.height() / 2;
+  putText(p, QRectF(middle.left(), middle.top(), middle.width(), half), first, ink, Qt::AlignLeft);
+  p.setFont(textFont(11));
+  putText(p, QRectF(middle.left(), middle.center().y(), middle.width(), half), second, ink, Qt::AlignLeft);
 }
 
 }  // namespace glenhaze::desktop

@@ -30,6 +30,10 @@ class LedgerDelegate : public QStyledItemDelegate {
   void paintGroup(QPainter& painter, const QStyleOptionViewItem& option,
                   const LedgerModel::Group& group) const;
   void paintClip(QPainter& painter, const QStyleOptionViewItem& option, const ClipPlan& plan, int clip) const;
+  QRectF area(LedgerColumns::Column column, const QRectF& row) const;
+  void paintFacts(QPainter& painter, const QRectF& row, const ClipPlan& plan) const;
+  void paintCells(QPainter& painter, const QRectF& row, const ClipPlan& plan) const;
+  void paintState(QPainter& painter, const QRectF& row, const ClipPlan& plan, int clip) const;
   Session& session_;
   const LedgerModel& model_;
   const LedgerColumns& columns_;

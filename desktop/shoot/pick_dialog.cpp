@@ -28,45 +28,8 @@ PickDialog::PickDialog(Session& session, QWidget* parent) : QDialog(parent), ses
   setWindowTitle(tr("The good parts"));
   resize(860, 480);
   auto* layout = new QVBoxLayout(this);
-  auto* head = new QHBoxLayout;
-  const auto put = [&](const QString& label, QWidget* widget) {
-    head->addWidget(new QLabel(label));
-    widget->setAccessibleName(label);
-    head->addWidget(widget);
-    head->addSpacing(10);
-  };
-  wish_ = new QComboBox;
-  wish_->addItems({tr("calm pictures"), tr("something happens"), tr("both")});
-  wish_->setCurrentIndex(static_cast<int>(Wish::Both));
-  put(tr("Looked for"), wish_);
-  total_ = new QDoubleSpinBox;
-  total_->setRange(2, 3600);
-  total_->setDecimals(0);
-  total_->setValue(60);
-  total_->setSuffix(tr("\u2009s"));
-  total_->setToolTip(tr("How long all of them are together"));
-  put(tr("In all"), total_);
-  look_ = new QPushButton(tr("Look for them"));
-  look_->setProperty("next", true);
-  look_->setToolTip(tr("Every clip that is ready is looked through once; later it is known"));
-  head->addWidget(look_);
-  head->addStretch();
-  layout->addLayout(head);
-  table_ = new QTableWidget(0, PickColumn::Count);
-  table_->setAccessibleName(tr("Suggested stretches"));
-  table_->setHorizontalHeaderLabels({tr("Clip"), tr("From"), tr("Length"), tr("Why")});
-  table_->verticalHeader()->hide();
-  table_->setShowGrid(false);
-  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-  table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-  table_->setColumnWidth(PickColumn::Clip, 250);
-  table_->setColumnWidth(PickColumn::From, 80);
-  table_->setColumnWidth(PickColumn::Length, 80);
-  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-  table_->horizontalHeader()->setStretchLastSection(true);
-  hintWhileEmpty(*table_,
-                 tr("Steady, sharp, well-lit stretches of your clips, each with its reason. Look for "
-                    "them, then untick those that you do not want."));
+  layout->addLayout(makeHead());
+  buildTable();
   layout->addWidget(table_, 1);
   auto* foot = new QHBoxLayout;
   said_ = new QLabel;
@@ -91,6 +54,51 @@ PickDialog::PickDialog(Session& session, QWidget* parent) : QDialog(parent), ses
     look_->setEnabled(!work_.busy());
     if (!work_.busy() && !work_.trouble().isEmpty()) said_->setText(work_.trouble());
   });
+}
+
+QLayout* PickDialog::makeHead() {
+  auto* head = new QHBoxLayout;
+  const auto put = [&](const QString& label, QWidget* widget) {
+    head->addWidget(new QLabel(label));
+    widget->setAccessibleName(label);
+    head->addWidget(widget);
+    head->addSpacing(10);
+  };
+  wish_ = new QComboBox;
+  wish_->addItems({tr("calm pictures"), tr("something happens"), tr("both")});
+  wish_->setCurrentIndex(static_cast<int>(Wish::Both));
+  put(tr("Looked for"), wish_);
+  total_ = new QDoubleSpinBox;
+  total_->setRange(2, 3600);
+  total_->setDecimals(0);
+  total_->setValue(60);
+  total_->setSuffix(tr("\u2009s"));
+  total_->setToolTip(tr("How long all of them are together"));
+  put(tr("In all"), total_);
+  look_ = new QPushButton(tr("Look for them"));
+  look_->setProperty("next", true);
+  look_->setToolTip(tr("Every clip that is ready is looked through once; later it is known"));
+  head->addWidget(look_);
+  head->addStretch();
+  return head;
+}
+
+void PickDialog::buildTable() {
+  table_ = new QTableWidget(0, PickColumn::Count);
+  table_->setAccessibleName(tr("Suggested stretches"));
+  table_->setHorizontalHeaderLabels({tr("Clip"), tr("From"), tr("Length"), tr("Why")});
+  table_->verticalHeader()->hide();
+  table_->setShowGrid(false);
+  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+  table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+  table_->setColumnWidth(PickColumn::Clip, 250);
+  table_->setColumnWidth(PickColumn::From, 80);
+  table_->setColumnWidth(PickColumn::Length, 80);
+  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+  table_->horizontalHeader()->setStretchLastSection(true);
+  hintWhileEmpty(*table_,
+                 tr("Steady, sharp, well-lit stretches of your clips, each with its reason. Look for "
+                    "them, then untick those that you do not want."));
 }
 
 void PickDialog::look() {

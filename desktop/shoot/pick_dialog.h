@@ -28,6 +28,8 @@ class PickDialog : public QDialog {
   void take();
 
  private:
+  QLayout* makeHead();
+  void buildTable();
   void present(std::vector<Suggestion> found);
   void showTotal();
   double secondsOf(const Suggestion& suggestion) const;

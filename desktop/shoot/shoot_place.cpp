@@ -267,7 +267,6 @@ std::vector<int> ShootPlace::selectedClips() const {
 void ShootPlace::showMenu(const QPoint& at) {
   const auto clips = selectedClips();
   if (clips.empty()) return;
-  const ShootClip first = session_.shoot().clips[static_cast<size_t>(clips.front())];
   QMenu menu(this);
   menu.addAction(tr("Open in Compare"), this, [=, this] { Q_EMIT compareWanted(clips.front()); });
   QMenu* bench = menu.addMenu(tr("On the bench"));
@@ -280,54 +279,10 @@ void ShootPlace::showMenu(const QPoint& at) {
   menu.addSeparator();
   menu.addAction(tr("Say camera and mode…"), this, [=, this] { answerFor(clips.front()); });
   menu.addAction(tr("Assign a profile…"), this, [=, this] { assignFor(clips); });
-  const auto changeIn = [&](QMenu& where, const QString& text, const std::function<void(ShootClip&)>& edit) {
-    where.addAction(text, this, [=, this] {
-      session_.edit(text, [&](Shoot& shoot) {
-        for (const int clip : clips) edit(shoot.clips[static_cast<size_t>(clip)]);
-      });
-    });
-  };
-  const auto change = [&](const QString& text, const std::function<void(ShootClip&)>& edit) {
-    changeIn(menu, text, edit);
-  };
   menu.addSeparator();
-  QMenu* parts = menu.addMenu(tr("Parts on and off"));
-  const auto part = [&](bool ShootClip::*on, const QString& off_text, const QString& on_text) {
-    changeIn(*parts, first.*on ? off_text : on_text,
-             [on, value = !(first.*on)](ShootClip& c) { c.*on = value; });
-  };
-  part(&ShootClip::lens_on, tr("Switch the lens off"), tr("Switch the lens on"));
-  part(&ShootClip::shutter_on, tr("Switch the shutter off"), tr("Switch the shutter on"));
-  part(&ShootClip::noise_on, tr("Switch noise removal off"), tr("Switch noise removal on"));
-  part(&ShootClip::stabilization_on, tr("Switch stabilization off"), tr("Switch stabilization on"));
-  part(&ShootClip::finish_on, tr("Switch the finish off"), tr("Switch the finish on"));
-  menu.addAction(tr("Say the ISO…"), this, [=, this] { askIso(clips); });
-  menu.addAction(tr("Read the ISO from names…"), this, [=, this] { askIsoPattern(clips.front()); });
-  menu.addAction(tr("Tell the ISO by noise"), this, [=, this] { estimateIsoOf(clips); });
-  if (ownNoiseOf(session_.plans()[static_cast<size_t>(clips.front())].facts))
-    menu.addAction(tr("Keep its noise for the camera"), this, [=, this] { keepNoiseOf(clips.front()); });
-  // One line for each light that the camera's curves know, where there are several.
-  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clips.front())];
-  if (const auto lights =
-          plan.match.profile >= 0 ? lightsOf(curvesOf(plan.match.profile)) : std::vector<std::string>{};
-      lights.size() > 1) {
-    for (const std::string& light : lights)
-      change(light.empty() ? tr("Light: the curve without a name")
-                           : tr("Light: %1").arg(QString::fromStdString(light)),
-             [light](ShootClip& c) { c.light = light; });
-    change(tr("Light: what its noise fits"), [](ShootClip& c) { c.light.reset(); });
-  }
-  menu.addAction(first.by_itself ? tr("Only with a profile") : tr("Clean and steady as it is"), this,
-                 [=, this] { takeAsTheyAre(clips, !first.by_itself); });
-  change(first.render ? tr("Leave out of runs") : tr("Render again in runs"),
-         [on = !first.render](ShootClip& c) { c.render = on; });
-  if (session_.plans()[static_cast<size_t>(clips.front())].info.interlaced)
-    change(first.deinterlace ? tr("Keep fields") : tr("Deinterlace"),
-           [on = !first.deinterlace](ShootClip& c) { c.deinterlace = on; });
-  // A fault that is met only while rendering is known from the run; offered wherever there is film.
-  if (session_.plans()[static_cast<size_t>(clips.front())].info.kind == ClipKind::Film)
-    change(first.hold_damage ? tr("Render only if undamaged") : tr("Render what is readable, if damaged"),
-           [on = !first.hold_damage](ShootClip& c) { c.hold_damage = on; });
+  addParts(menu, clips);
+  addNoise(menu, clips);
+  addHandling(menu, clips);
   menu.addSeparator();
   hand_over_.fill(*menu.addMenu(tr("Hand over")), clips.front());
   menu.addAction(tr("Remove from the shoot"), this, [=, this] {
@@ -338,6 +293,67 @@ void ShootPlace::showMenu(const QPoint& at) {
     });
   });
   menu.exec(ledger_->viewport()->mapToGlobal(at));
+}
+
+void ShootPlace::addChange(QMenu& menu, const std::vector<int>& clips, const QString& text,
+                           const std::function<void(ShootClip&)>& edit) {
+  menu.addAction(text, this, [=, this] {
+    session_.edit(text, [&](Shoot& shoot) {
+      for (const int clip : clips) edit(shoot.clips[static_cast<size_t>(clip)]);
+    });
+  });
+}
+
+void ShootPlace::addParts(QMenu& menu, const std::vector<int>& clips) {
+  const ShootClip& first = session_.shoot().clips[static_cast<size_t>(clips.front())];
+  QMenu* parts = menu.addMenu(tr("Parts on and off"));
+  const auto part = [&](bool ShootClip::*on, const QString& off_text, const QString& on_text) {
+    addChange(*parts, clips, first.*on ? off_text : on_text,
+              [on, value = !(first.*on)](ShootClip& c) { c.*on = value; });
+  };
+  part(&ShootClip::lens_on, tr("Switch the lens off"), tr("Switch the lens on"));
+  part(&ShootClip::shutter_on, tr("Switch the shutter off"), tr("Switch the shutter on"));
+  part(&ShootClip::noise_on, tr("Switch noise removal off"), tr("Switch noise removal on"));
+  part(&ShootClip::stabilization_on, tr("Switch stabilization off"), tr("Switch stabilization on"));
+  part(&ShootClip::finish_on, tr("Switch the finish off"), tr("Switch the finish on"));
+}
+
+void ShootPlace::addNoise(QMenu& menu, const std::vector<int>& clips) {
+  const ClipPlan& plan = session_.plans()[static_cast<size_t>(clips.front())];
+  menu.addAction(tr("Say the ISO…"), this, [=, this] { askIso(clips); });
+  menu.addAction(tr("Read the ISO from names…"), this, [=, this] { askIsoPattern(clips.front()); });
+  menu.addAction(tr("Tell the ISO by noise"), this, [=, this] { estimateIsoOf(clips); });
+  if (ownNoiseOf(plan.facts))
+    menu.addAction(tr("Keep its noise for the camera"), this, [=, this] { keepNoiseOf(clips.front()); });
+  // One line for each light that the camera's curves know, where there are several.
+  if (const auto lights =
+          plan.match.profile >= 0 ? lightsOf(curvesOf(plan.match.profile)) : std::vector<std::string>{};
+      lights.size() > 1) {
+    for (const std::string& light : lights)
+      addChange(menu, clips,
+                light.empty() ? tr("Light: the curve without a name")
+                              : tr("Light: %1").arg(QString::fromStdString(light)),
+                [light](ShootClip& c) { c.light = light; });
+    addChange(menu, clips, tr("Light: what its noise fits"), [](ShootClip& c) { c.light.reset(); });
+  }
+}
+
+// What is made of the clips as a whole.
+void ShootPlace::addHandling(QMenu& menu, const std::vector<int>& clips) {
+  const ShootClip& first = session_.shoot().clips[static_cast<size_t>(clips.front())];
+  const ClipInfo& info = session_.plans()[static_cast<size_t>(clips.front())].info;
+  menu.addAction(first.by_itself ? tr("Only with a profile") : tr("Clean and steady as it is"), this,
+                 [=, this] { takeAsTheyAre(clips, !first.by_itself); });
+  addChange(menu, clips, first.render ? tr("Leave out of runs") : tr("Render again in runs"),
+            [on = !first.render](ShootClip& c) { c.render = on; });
+  if (info.interlaced)
+    addChange(menu, clips, first.deinterlace ? tr("Keep fields") : tr("Deinterlace"),
+              [on = !first.deinterlace](ShootClip& c) { c.deinterlace = on; });
+  // A fault that is met only while rendering is known from the run; offered wherever there is film.
+  if (info.kind == ClipKind::Film)
+    addChange(menu, clips,
+              first.hold_damage ? tr("Render only if undamaged") : tr("Render what is readable, if damaged"),
+              [on = !first.hold_damage](ShootClip& c) { c.hold_damage = on; });
 }
 
 void ShootPlace::takeAsTheyAre(const std::vector<int>& clips, bool on) {

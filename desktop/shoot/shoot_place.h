@@ -16,6 +16,7 @@ class QComboBox;
 class QLabel;
 class QLineEdit;
 class QListView;
+class QMenu;
 class QPushButton;
 class QStackedWidget;
 
@@ -60,6 +61,12 @@ class ShootPlace : public QWidget {
   QWidget* buildFoot();
   QWidget* buildEmpty();
   void showMenu(const QPoint& at);
+  /// A line of a menu that changes all of `clips`.
+  void addChange(QMenu& menu, const std::vector<int>& clips, const QString& text,
+                 const std::function<void(ShootClip&)>& edit);
+  void addParts(QMenu& menu, const std::vector<int>& clips);
+  void addNoise(QMenu& menu, const std::vector<int>& clips);
+  void addHandling(QMenu& menu, const std::vector<int>& clips);
   void answerFor(int clip);
   void giveCamera(const std::vector<int>& clips, int like);
   void takeAsTheyAre(const std::vector<int>& clips, bool on);

@@ -31,6 +31,12 @@ QLabel* wrapped(const QString& text, const QColor& colour) {
 }  // namespace
 
 QLabel* quietLabel(const QString& text) { return wrapped(text, look::kQuiet); }
+QLabel* fieldLabel(const QString& text) {
+  auto* label = quietLabel(text);
+  label->setWordWrap(false);
+  return label;
+}
+
 QLabel* noticeLabel() { return wrapped({}, look::kGorse); }
 
 namespace {

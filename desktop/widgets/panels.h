@@ -21,6 +21,9 @@ void makeDeep(QWidget& widget);
 QLabel* quietLabel(const QString& text = {});
 QLabel* noticeLabel();
 
+/// A quiet label of one line, beside a field.
+QLabel* fieldLabel(const QString& text);
+
 /// A sentence in the middle of a list or table for as long as there is nothing in it.
 void hintWhileEmpty(QAbstractItemView& view, const QString& hint);
 
