@@ -8,6 +8,7 @@
 #include <QScrollBar>
 #include <QTextBlock>
 #include <QTextBrowser>
+#include <QTextTable>
 #include <QVBoxLayout>
 
 namespace glenhaze::desktop {
@@ -32,6 +33,27 @@ class GuidePage : public QTextBrowser {
   }
 };
 
+// Markdown comes without air between its parts, with lines of code that do not wrap, and with tables as
+// wide as their text.
+void setOut(QTextDocument& page) {
+  for (QTextBlock block = page.begin(); block.isValid(); block = block.next()) {
+    QTextBlockFormat format = block.blockFormat();
+    const int level = format.headingLevel();
+    const bool within = block.textList() != nullptr || QTextCursor(block).currentTable() != nullptr;
+    format.setNonBreakableLines(false);
+    format.setTopMargin(level > 0 ? 20 : within ? 2 : 8);
+    format.setBottomMargin(level > 0 ? 6 : 2);
+    QTextCursor(block).setBlockFormat(format);
+  }
+  for (QTextFrame* frame : page.rootFrame()->childFrames())
+    if (auto* table = qobject_cast<QTextTable*>(frame)) {
+      QTextTableFormat format = table->format();
+      format.setWidth(QTextLength(QTextLength::PercentageLength, 100));
+      format.setCellPadding(4);
+      table->setFormat(format);
+    }
+}
+
 }  // namespace
 
 QString shipped(const QString& name) {
@@ -52,6 +74,8 @@ GuideWindow::GuideWindow(QWidget* parent) : QDialog(parent) {
   page->setFrameShape(QFrame::NoFrame);
   page->document()->setDocumentMargin(24);
   page->setOpenLinks(true);
+  page->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  connect(page, &QTextBrowser::sourceChanged, page, [page] { setOut(*page->document()); });
   const QString guide = shipped(QStringLiteral("docs/guide.md"));
   if (guide.isEmpty())
     page->setPlainText(tr("The guide is not installed beside the application."));

@@ -162,7 +162,7 @@ void LibraryDialog::buildTable() {
   table_->setSelectionBehavior(QAbstractItemView::SelectRows);
   table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
   table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-  static constexpr std::array kWidths = {120, 230, 64, 70, 150, 100, 86, 66};
+  static constexpr std::array kWidths = {105, 262, 62, 66, 120, 92, 80, 62};
   for (int i = 0; i < static_cast<int>(kWidths.size()); ++i)
     table_->setColumnWidth(i, kWidths[static_cast<size_t>(i)]);
   table_->horizontalHeader()->setStretchLastSection(true);

@@ -49,7 +49,7 @@ QPushButton[next="true"]:disabled { background: #505152; color: #B4B5B3; border-
 QComboBox, QSpinBox, QDoubleSpinBox, QLineEdit { background: #2B2C2D; border: 1px solid #505152; border-radius: 3px; padding: 3px 6px; }
 QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QLineEdit:focus, QTableView:focus, QListView:focus { border-color: #E59AB4; }
 QTableView, QListView { background: #2B2C2D; border: 1px solid #2B2C2D; gridline-color: #414243; }
-QHeaderView::section { background: #2B2C2D; color: #B4B5B3; border: 0; border-bottom: 1px solid #505152; padding: 4px 8px; }
+QHeaderView::section { background: #2B2C2D; color: #B4B5B3; border: 0; border-bottom: 1px solid #505152; padding: 4px 3px; }
 QMenu { background: #2B2C2D; border: 1px solid #505152; } QMenu::item { padding: 5px 22px; } QMenu::item:selected { background: #E59AB4; color: #242526; }
 QSplitter::handle { background: #363738; }
 QScrollBar:vertical { background: transparent; width: 10px; } QScrollBar::handle:vertical { background: #6B6C6D; border-radius: 4px; min-height: 24px; }

@@ -108,7 +108,9 @@ TEST_F(PickingConsole, JobsAreListedForManyProcesses) {
   const auto again = run({"run", file, "--list-jobs", "--json"});
   EXPECT_TRUE(json::parse(again.out)["jobs"].empty()) << "all is rendered";
   const auto whole = run({"run", file, "--json"});
-  for (const json& clip : json::parse(whole.out)["clips"])
+  const json said = json::parse(whole.out);
+  ASSERT_EQ(said.at("clips").size(), 2U);
+  for (const json& clip : said.at("clips"))
     EXPECT_NE(clip["why"].get<std::string>().find("earlier run"), std::string::npos) << clip;
 }
 

@@ -9,7 +9,9 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QScrollBar>
+#include <QTableWidget>
 #include <map>
 #include <set>
 
@@ -158,6 +160,37 @@ TEST_F(Access, EveryTextStandsOutFromItsGround) {
     }
   });
   EXPECT_GT(looked_at, 100);
+}
+
+// What is chosen in a table or a list is still to be read, whether the window is in front or not.
+TEST(Contrast, OfChosenRows) {
+  QTableWidget table(2, 1);
+  QListWidget list;
+  for (int i = 0; i < 2; ++i) {
+    table.setItem(i, 0, new QTableWidgetItem(QStringLiteral("Skerrel D3")));
+    list.addItem(QStringLiteral("Skerrel D3"));
+  }
+  for (QAbstractItemView* view : std::initializer_list<QAbstractItemView*>{&table, &list}) {
+    view->resize(200, 120);
+    view->show();
+    view->setCurrentIndex(view->model()->index(1, 0));
+    view->selectionModel()->select(view->model()->index(0, 0), QItemSelectionModel::ClearAndSelect);
+    for (const bool in_front : {true, false}) {
+      if (in_front)
+        view->activateWindow();
+      else
+        view->clearFocus();
+      QTest::qWait(30);
+      const QRect row = view->visualRect(view->model()->index(0, 0));
+      const QImage picture = view->viewport()->grab(row).toImage().convertToFormat(QImage::Format_RGB32);
+      EXPECT_GE(contrastOf(picture), 4.5) << view->metaObject()->className() << in_front;
+      const QImage plain = view->viewport()
+                               ->grab(view->visualRect(view->model()->index(1, 0)))
+                               .toImage()
+                               .convertToFormat(QImage::Format_RGB32);
+      EXPECT_NE(picture.pixel(1, 1), plain.pixel(1, 1)) << "chosen can be seen";
+    }
+  }
 }
 
 // A colour that cannot be told from its ground is found by what measures it.

@@ -1,4 +1,5 @@
 // What is marked and measured on the bench can be taken back and led to, before any of it is in a profile.
+#include <QScrollBar>
 #include <QTableView>
 #include <QTableWidget>
 #include <QTextBrowser>
@@ -106,6 +107,17 @@ TEST_F(Marks, TheReadoutByHandIsTakenBack) {
   EXPECT_FALSE(state.value());
   redo();
   EXPECT_NEAR(state.value()->readout_s, 0.013, 1e-12);
+}
+
+// Pictures, tables and lines of code: nothing is read by moving sideways.
+TEST_F(Marks, TheGuideIsNoWiderThanItsWindow) {
+  GuideWindow guide;
+  guide.show();
+  const auto* page = guide.findChild<QTextBrowser*>();
+  ASSERT_TRUE(eventually([&] { return page->verticalScrollBar()->maximum() > 10000; })) << "pictures and all";
+  // What overhangs stays within the margin of 24 px.
+  EXPECT_LT(page->horizontalScrollBar()->maximum(), 4);
+  EXPECT_FALSE(page->horizontalScrollBar()->isVisible());
 }
 
 TEST_F(Marks, EveryQuestionMarkHasItsChapterInTheGuide) {
