@@ -36,6 +36,45 @@ void stall(const char* what, const std::function<void()>& act, int settle_ms = 1
   std::printf("%-34s longest without an answer %4lld ms\n", what, static_cast<long long>(longest));
 }
 
+// What somebody does with the pictures of a clip, all parts of it on.
+void pictures(MainWindow& window) {
+  ComparePlace& compare = window.comparePlace();
+  constexpr int kWhole_ms = 6000;  // until a picture of 4K has been made
+  stall(
+      "cleaned and steadied as it is",
+      [&] {
+        window.session().edit(QStringLiteral("x"), [](glenhaze::Shoot& s) {
+          for (auto& clip : s.clips) clip.by_itself = true;
+        });
+      },
+      2 * kWhole_ms);
+  stall(
+      "to another frame", [&] { compare.state().goTo(20); }, kWhole_ms);
+  stall("to the frames after it", [&] {
+    for (int i = 21; i < 26; ++i) compare.state().goTo(i);
+  });
+  stall(
+      "to pixel for pixel", [&] { compare.view().setZoom(1, {}); }, kWhole_ms);
+  stall("across the picture", [&] {
+    for (int i = 0; i < 20; ++i) compare.view().centreOn({400.0 + 40 * i, 300});
+  });
+  stall("to fit", [&] { compare.view().setZoom(0, {}); });
+  for (int look = 1; look < 6; ++look) stall("another look at it", [&] { compare.setLook(look); });
+  stall("exposure lifted by two stops", [&] { compare.setLift(2); });
+  stall(
+      "to another frame, lifted", [&] { compare.state().goTo(22); }, kWhole_ms);
+  compare.setLift(0);
+  stall("back to the picture", [&] { compare.setLook(0); });
+  stall(
+      "four strengths beside one another", [&] { compare.setLayoutMode(3); }, kWhole_ms);
+  stall(
+      "steadied in four ways", [&] { compare.setLayoutMode(4); }, 2 * kWhole_ms);
+  stall("back to a line between both", [&] { compare.setLayoutMode(0); });
+  stall(
+      "over time", [&] { compare.setOverTime(true); }, kWhole_ms);
+  stall("over time no more", [&] { compare.setOverTime(false); });
+}
+
 // What somebody does in such a shoot.
 void session(MainWindow& window) {
   ShootPlace& shoot = window.shootPlace();
@@ -57,8 +96,19 @@ void session(MainWindow& window) {
   stall("undone", [&] { window.session().undoStack().undo(); });
   stall("to Compare", [&] { window.go(MainWindow::Compare); });
   stall("another clip in Compare", [&] { window.session().setCurrentClip(1); });
+  pictures(window);
   stall("to Bench", [&] { window.go(MainWindow::Bench); });
+  for (int s = 0; s < BenchPlace::kStations; ++s)
+    stall("another station", [&] { window.benchPlace().setStation(static_cast<BenchPlace::Station>(s)); });
+  window.benchPlace().setStation(BenchPlace::Finish);
+  for (const auto look : {FinishStation::Look::Clip, FinishStation::Look::Edges})
+    stall(
+        "another look of the finish", [&] { window.benchPlace().finish().setLook(look); }, 4000);
   stall("to Run", [&] { window.go(MainWindow::Run); });
+  stall(
+      "a run", [&] { window.session().startRun(); }, 8000);
+  stall(
+      "stopped", [&] { window.session().stopRun(); }, 4000);
   stall("back to Shoot", [&] { window.go(MainWindow::Shoot); });
 }
 

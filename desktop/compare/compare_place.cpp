@@ -18,9 +18,7 @@
 
 #include "core/base/error.h"
 #include "core/lens/edges.h"
-#include "core/noise/view.h"
 #include "desktop/compare/clip_form.h"
-#include "desktop/compare/compare_bar.h"
 #include "desktop/compare/moment_strip.h"
 #include "desktop/compare/noise_form.h"
 #include "desktop/compare/pin_strip.h"
@@ -36,7 +34,6 @@ namespace glenhaze::desktop {
 
 namespace {
 
-constexpr double kRemovedGain = 6, kChannelGain = 6;
 constexpr double kPinReach_px = 10;  // on the screen
 
 }  // namespace
@@ -104,6 +101,10 @@ void ComparePlace::buildView() {
   };
   view_->on_release = [this](QPointF) { measureEdge(); };
   view_->on_double_click = [this](QPointF at) { addPin(at); };
+  connect(&looks_, &LookMaker::made, this, [this](const ShownPictures& made) {
+    view_->setPicture(made.first, made.size);
+    view_->setSecond(made.second);
+  });
   connect(view_, &PictureView::viewChanged, this, [this] { bar_->showZoom(view_->zoom()); });
 }
 
@@ -290,6 +291,7 @@ void ComparePlace::showState() {
 // Nothing of the clip before is to be seen beside this one's words, not even for a moment.
 void ComparePlace::takeClip() {
   current_ = {};
+  looks_.clear();
   shown_ = drafted_ = -1;
   own_marks_ = {};
   view_->setPicture({}, {});
@@ -363,27 +365,7 @@ void ComparePlace::showOwnMotion() {
 void ComparePlace::setLook(int look) { bar_->setLook(look); }
 void ComparePlace::setLift(int stops) { bar_->setLift(stops); }
 
-// What is shown of a frame: as it is, one channel of it, or what was taken away.
-void ComparePlace::present(const PreviewFrame& frame) {
-  const int look = bar_->look();
-  const bool whole = frame.source_frame.width > 0 && !frame.draft;
-  if (look == CompareBar::OwnMotion) {
-    // Its marks belong to the corrected picture alone.
-    view_->setPicture(liftedImage(frame.corrected, bar_->lift()), frame.size);
-    view_->setSecond({});
-  } else if (look == CompareBar::Removed && whole && frame.clean_frame.width > 0) {
-    const Frame removed = removedPart(frame.source_frame, frame.clean_frame, kRemovedGain);
-    const QImage image = imageOf(removed);
-    view_->setPicture(image, {removed.width, removed.height});
-    view_->setSecond(liftedImage(frame.source, bar_->lift()));
-  } else if (look > 0 && look < CompareBar::Removed && whole) {
-    view_->setPicture(imageOf(channelDetail(frame.corrected_frame, look - 1, kChannelGain)), frame.size);
-    view_->setSecond(imageOf(channelDetail(frame.source_frame, look - 1, kChannelGain)));
-  } else {
-    view_->setPicture(liftedImage(frame.corrected, bar_->lift()), frame.size);
-    view_->setSecond(liftedImage(frame.source, bar_->lift()));
-  }
-}
+void ComparePlace::present(const PreviewFrame& frame) { looks_.show(frame, bar_->look(), bar_->lift()); }
 
 void ComparePlace::showEvent(QShowEvent* event) {
   QWidget::showEvent(event);

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "desktop/compare/compare_state.h"
+#include "desktop/compare/look_maker.h"
 #include "desktop/compare/loop_sound.h"
 #include "desktop/compare/moments.h"
 #include "desktop/compare/own_marks.h"
@@ -22,7 +23,6 @@ class QStackedWidget;
 namespace glenhaze::desktop {
 
 class ClipForm;
-class CompareBar;
 class NoiseForm;
 class MomentStrip;
 class PlainControls;
@@ -107,6 +107,7 @@ class ComparePlace : public QWidget {
   Moments moments_;
   MomentStrip* strip_ = nullptr;
   Preview preview_;
+  LookMaker looks_;
   PictureView* view_ = nullptr;
   CompareBar* bar_ = nullptr;
   PlainControls* plain_ = nullptr;

@@ -282,6 +282,7 @@ void ShootPlace::showMenu(const QPoint& at) {
   menu.addSeparator();
   addParts(menu, clips);
   addNoise(menu, clips);
+  menu.addSeparator();
   addHandling(menu, clips);
   menu.addSeparator();
   hand_over_.fill(*menu.addMenu(tr("Hand over")), clips.front());
