@@ -138,6 +138,11 @@ int main(int argc, char** argv) {
     plan.job.range = FrameRange{0, frames};
     say(way.name, medianOf([&] { makeFrames(plan.job, [](const Frame&) { return true; }); }, frames));
     all = plan.job;
+    if (!way.noise && way.finish) {
+      plan.job.correction.finish.shimmer = 1;
+      say("decoding, finish, fine edges steadied",
+          medianOf([&] { makeFrames(plan.job, [](const Frame&) { return true; }); }, frames));
+    }
   }
   std::printf("%-44s %8.0f MB\n", "most memory so far", peakMegabytes());
   sayEncoded(all, frames);

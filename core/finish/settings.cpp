@@ -22,6 +22,7 @@ constexpr FinishKey keyOf(const char* name, double low, double high) {
 
 constexpr std::array kKeys{keyOf<&FinishSettings::crisp>("crisp", 0, 3),
                            keyOf<&FinishSettings::calm>("calm", 0, 1),
+                           keyOf<&FinishSettings::shimmer>("shimmer", 0, 1),
                            keyOf<&FinishSettings::halo>("halo", 0, 64),
                            keyOf<&FinishSettings::exposure>("exposure", -4, 4),
                            keyOf<&FinishSettings::contrast>("contrast", 0.25, 3),
@@ -41,6 +42,7 @@ bool FinishSettings::setsColour() const {
   FinishSettings plain;
   plain.crisp = crisp;
   plain.calm = calm;
+  plain.shimmer = shimmer;
   plain.halo = halo;
   return !(*this == plain);
 }

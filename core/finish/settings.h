@@ -12,7 +12,10 @@ namespace glenhaze {
 struct FinishSettings {
   /// 1: gives back what enlarging takes of fine detail; 0: nothing; beyond 1: to taste.
   double crisp = 1;
-  double calm = 1;           ///< share of the camera's own measured over-sharpening that is taken back
+  double calm = 1;  ///< share of the camera's own measured over-sharpening that is taken back
+  /// Share that is taken out of what detail too fine for the sensor changes from frame to frame; on the
+  /// sensor's own pixels, before anything moves them.
+  double shimmer = 0;
   double halo = 6;           ///< how far crispness may pass beyond what is beside an edge, 8-bit codes
   double exposure = 0;       ///< stops, in linear light
   double contrast = 1;       ///< power about middle grey, in linear light

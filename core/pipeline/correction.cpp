@@ -74,6 +74,8 @@ Correction correctionAt(const Correction& correction, PictureSize source, Pictur
     if (scaled.output.width == 0) scaled.output = smaller;
   }
   scaled.camera.radius_px *= static_cast<double>(smaller.width) / source.width;
+  // What is too fine for the sensor is gone in a smaller picture.
+  scaled.finish.shimmer = 0;
   return scaled;
 }
 

@@ -1,6 +1,7 @@
 #pragma once
 // Everything that is done to one clip, as values; and what it means for one frame.
 
+#include <algorithm>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -8,6 +9,7 @@
 #include "core/finish/finisher.h"
 #include "core/finish/flicker.h"
 #include "core/finish/hot_pixels.h"
+#include "core/finish/shimmer.h"
 #include "core/lens/model.h"
 #include "core/lens/window.h"
 #include "core/motion/frame_map.h"
@@ -29,7 +31,7 @@ struct Correction {
   double fill = 1;           ///< 0: whole picture, 1: filled frame
   PictureSize output;        ///< 0 × 0: the source's size
   Canvas canvas;             ///< what of the output is delivered, with black around it where it ends
-  FinishSettings finish;     ///< looks nowhere but in the finished picture
+  FinishSettings finish;     ///< looks nowhere but in the finished picture, except for shimmer
   Sharpening camera;         ///< its own, to be taken back; px of the source
   bool finishes = false;
   /// Shutter and stabilization; needs the lens. Equal only when it is the same object.
@@ -43,13 +45,19 @@ struct Correction {
   /// Whether frames change before they are resampled.
   bool cleans() const {
     return noise.has_value() || !hot_pixels.empty() || (flicker && denoise.flicker > 0) ||
-           denoise.shadow_colour > 0;
+           denoise.shadow_colour > 0 || shimmer() > 0;
   }
+  double shimmer() const { return finishes ? finish.shimmer : 0; }
   /// Whether each frame's own motion is measured and taken back.
   bool mendsOwnMotion() const { return shutter_local && motion && motion->shutter.rolls(); }
   /// Frames before a frame and after it that its cleaning looks at.
-  int looksBack(int64_t frame) const { return noise ? Denoiser::looksBack(denoise, frame) : 0; }
-  int looksAhead() const { return noise ? denoise.frames_each_side : 0; }
+  int looksBack(int64_t frame) const {
+    const auto own = shimmer() > 0 ? static_cast<int>(std::min<int64_t>(ShimmerCalmer::kReach, frame)) : 0;
+    return own + (noise ? Denoiser::looksBack(denoise, frame - own) : 0);
+  }
+  int looksAhead() const {
+    return (shimmer() > 0 ? ShimmerCalmer::kReach : 0) + (noise ? denoise.frames_each_side : 0);
+  }
   bool movesPixels(PictureSize source) const {
     return lens.has_value() || motion != nullptr || (output.width > 0 && !(output == source)) ||
            canvas.size.width > 0;

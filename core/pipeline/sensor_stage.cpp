@@ -7,7 +7,13 @@
 namespace glenhaze {
 
 SensorStage::SensorStage(const Correction& correction, int lead) : correction_(correction), lead_(lead) {
-  if (correction_.noise) denoiser_.emplace(*correction_.noise, correction_.denoise, lead);
+  if (correction_.shimmer() > 0) {
+    // What is still to be calmed has to stand there cleaned.
+    const int own = std::min(lead_, ShimmerCalmer::kReach);
+    calmer_.emplace(correction_.shimmer(), own);
+    lead_ -= own;
+  }
+  if (correction_.noise) denoiser_.emplace(*correction_.noise, correction_.denoise, lead_);
 }
 
 Frame SensorStage::mended(const Frame& frame) const {
@@ -30,19 +36,31 @@ std::optional<Frame> SensorStage::finished(std::optional<Frame> frame) const {
 
 std::optional<Frame> SensorStage::push(const Frame& frame, const Progress& progress) {
   progress.check();
-  const Frame own = mended(frame);
-  if (!denoiser_) return lead_-- > 0 ? std::nullopt : finished(own);
+  const auto clean = cleaned(mended(frame), progress);
+  return finished(calmer_ && clean ? calmer_->push(*clean, progress) : clean);
+}
+
+// Flicker and what is broken are mended already.
+std::optional<Frame> SensorStage::cleaned(const Frame& frame, const Progress& progress) {
+  if (!denoiser_) return lead_-- > 0 ? std::nullopt : std::optional(frame);
   // The last change at or before this frame holds.
   const auto& changes = correction_.noise_changes;
   const auto next = std::upper_bound(changes.begin(), changes.end(), frame.index,
                                      [](int64_t index, const NoiseChange& c) { return index < c.first; });
   if (!changes.empty())
     denoiser_->changeCurve(next == changes.begin() ? *correction_.noise : std::prev(next)->curve);
-  return finished(denoiser_->push(own, progress));
+  return denoiser_->push(frame, progress);
 }
 
 std::optional<Frame> SensorStage::drain(const Progress& progress) {
-  return denoiser_ ? finished(denoiser_->drain(progress)) : std::nullopt;
+  if (!calmer_) return denoiser_ ? finished(denoiser_->drain(progress)) : std::nullopt;
+  while (denoiser_)
+    if (const auto clean = denoiser_->drain(progress)) {
+      if (auto calm = calmer_->push(*clean, progress)) return finished(std::move(calm));
+    } else {
+      break;
+    }
+  return finished(calmer_->drain(progress));
 }
 
 }  // namespace glenhaze

@@ -1,6 +1,6 @@
 #pragma once
 // What is done to frames on the sensor's own pixels, before anything moves them: hot pixels, blockiness,
-// flicker, noise, shadow colour, in this order, as a stream.
+// flicker, noise, shimmer, shadow colour, in this order, as a stream.
 
 #include <memory>
 #include <optional>
@@ -10,7 +10,8 @@
 
 namespace glenhaze {
 
-/// Frames in, frames out, in order; holds back what noise removal looks ahead. The same bits whatever the
+/// Frames in, frames out, in order; holds back what noise removal and the calming of
+/// shimmer look ahead. The same bits whatever the
 /// number of threads. Not safe for two threads at once.
 class SensorStage {
  public:
@@ -24,10 +25,12 @@ class SensorStage {
 
  private:
   Frame mended(const Frame& frame) const;
+  std::optional<Frame> cleaned(const Frame& frame, const Progress& progress);
   std::optional<Frame> finished(std::optional<Frame> frame) const;
 
   Correction correction_;
   std::optional<Denoiser> denoiser_;
+  std::optional<ShimmerCalmer> calmer_;
   int lead_;
 };
 

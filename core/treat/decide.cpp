@@ -176,7 +176,8 @@ std::optional<Finishing> finishingOf(const Case& c) {
   if (part != nullptr && part->edges && fits && f.settings.calm > 0)
     f.camera = part->edges->summary.sharpening;
   if (!f.settings.lut.empty()) f.lut_id = fileIdOf(f.settings.lut);
-  const bool does = f.settings.crisp > 0 || f.camera.amount > 0 || f.settings.setsColour();
+  const bool does = f.settings.crisp > 0 || f.settings.shimmer > 0 || f.camera.amount > 0 ||
+                    f.settings.setsColour();
   return does ? std::optional(f) : std::nullopt;
 }
 

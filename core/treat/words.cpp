@@ -291,6 +291,7 @@ std::vector<std::string> partsDone(const Treatment& t, const ClipInfo& clip) {
     std::string what;
     const auto add = [&](const char* word) { what += (what.empty() ? "" : ", ") + std::string(word); };
     if (t.finishing->camera.amount > 0) add("calmed");
+    if (t.finishing->settings.shimmer > 0) add("fine edges steadied");
     if (t.finishing->settings.crisp > 0) add("crisp");
     if (t.finishing->settings.setsColour()) add("colour");
     parts.push_back("finish (" + what + ")");

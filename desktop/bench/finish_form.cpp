@@ -43,6 +43,11 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
         number(tr("Calm edges"),
                tr("How much of the camera's own over-sharpening is taken back, as it was measured"), "calm",
                100, 5, percent, 0));
+  place(tr("Crawl"),
+        number(tr("Crawling edges steadied"),
+               tr("Roofs, leaves and railings that are too fine for the sensor look different in each frame: "
+                  "how much of that is taken out. Takes time, so only where it shows"),
+               "shimmer", 100, 10, percent, 0));
   place(tr("Exposure"),
         number(tr("Exposure"), tr("Brighter or darker, in stops of light"), "exposure", 1, 0.1, stops, 2));
   place(tr("Contrast"), number(tr("Contrast"), tr("About middle grey, which stays as it is"), "contrast", 100,

@@ -200,7 +200,8 @@ class Preview::Maker {
     result.own_seconds = staged.own_seconds;
     if (!correction_.cleans()) return result;
     result.clean_frame = staged.clean;
-    if (correction_.noise) result.removal = judgeRemoval(staged.source, staged.clean, *correction_.noise);
+    // With fine edges steadied as well it could not be told which of both has taken what.
+    if (correction_.noise && correction_.shimmer() == 0) result.removal = judgeRemoval(staged.source, staged.clean, *correction_.noise);
     return result;
   }
 

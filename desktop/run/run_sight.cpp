@@ -1,5 +1,6 @@
 #include "desktop/run/run_sight.h"
 
+#include <QCoreApplication>
 #include <QPainter>
 #include <numeric>
 

@@ -4,13 +4,13 @@
 #include <QLabel>
 #include <QSlider>
 #include <QSplitter>
+#include <QToolButton>
 #include <QWidget>
 #include <optional>
 
 #include "core/media/writer.h"
 
 class QAbstractItemView;
-class QToolButton;
 
 namespace glenhaze::desktop {
 

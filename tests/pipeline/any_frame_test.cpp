@@ -88,6 +88,27 @@ TEST_F(WholeChain, AnyFrameIsTheOneThatIsRendered) {
   }
 }
 
+// With two stages that look at the frames around, one behind the other, and with the second alone.
+TEST_F(WholeChain, AnyFrameIsTheOneThatIsRenderedWithFineEdgesSteadied) {
+  const std::vector<Frame> without = rendered("without.mkv");
+  job_.correction.finishes = true;
+  job_.correction.finish.crisp = 0;
+  job_.correction.finish.shimmer = 1;
+  for (const bool noise : {true, false}) {
+    if (!noise) job_.correction.noise.reset();
+    const std::vector<Frame> frames = rendered(noise ? "both.mkv" : "shimmer.mkv");
+    ASSERT_EQ(frames.size(), static_cast<size_t>(kFrames));
+    if (noise) EXPECT_FALSE(sameSamples(frames[4], without[4])) << "it does something";
+    AnyFrame any(job_.clip, job_.correction);
+    EXPECT_FALSE(any.alone());
+    for (const int64_t at : {5, 6, 8, 0, 1, 2, 4, 3})
+      EXPECT_TRUE(sameSamples(any.make(at).corrected, frames[static_cast<size_t>(at)])) << at << noise;
+    const std::vector<Frame> part = rendered(noise ? "both-part.mkv" : "part.mkv", FrameRange{3, 7});
+    ASSERT_EQ(part.size(), 4U);
+    for (size_t i = 0; i < part.size(); ++i) EXPECT_TRUE(sameSamples(part[i], frames[i + 3])) << i;
+  }
+}
+
 TEST_F(WholeChain, OwnMotionCanBeMeasuredWithoutBeingTakenBack) {
   AnyFrame plain(job_.clip, job_.correction);
   AnyFrame measured(job_.clip, job_.correction, {}, OwnMotionUse::Measured);

@@ -5,12 +5,13 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
+#include "core/base/instruction_set.h"
 #include "core/base/parallel.h"
+#include "core/noise/detail/picture_motion.h"
 
 // Compiled once per instruction set and chosen at run time.
 HWY_BEFORE_NAMESPACE();
@@ -162,10 +163,15 @@ struct LevelField {
   }
 };
 
+decltype(&HWY_STATIC_DISPATCH(blockDifference)) chosenDifference() {
+  chooseInstructionSet();
+  return HWY_DYNAMIC_DISPATCH(blockDifference);
+}
+
 class LevelSearch {
  public:
   LevelSearch(const BytePlane& from, const BytePlane& to, float sigma)
-      : from_(from), to_(to), difference_(HWY_DYNAMIC_DISPATCH(blockDifference)) {
+      : from_(from), to_(to), difference_(chosenDifference()) {
     // What leaving the guess, and each step away from it, must gain to be believed. Noise alone scatters the
     // difference of two sums by about 1.2·σ·kBlock.
     leave_ = 2.4F * sigma * kBlock;
@@ -358,66 +364,6 @@ MotionField calmed(const MotionField& field, const Progress& progress) {
   return out;
 }
 
-// Where the picture's motion as a whole puts a block: the second-order polynomial of its place that most
-// blocks with structure agree with. A camera that turns, zooms or moves before something far moves its
-// picture so.
-class PictureMotion {
- public:
-  // `trust`: structure with which a block's own vector is half believed.
-  PictureMotion(const MotionField& field, float trust) : columns_(field.columns), rows_(field.rows) {
-    Eigen::Matrix<double, kTerms, 1> x = Eigen::Matrix<double, kTerms, 1>::Zero(), y = x;
-    double agreeing = 0, all = 0;
-    const int every = std::max(1, static_cast<int>(std::sqrt(columns_ * rows_ / kPlenty)));
-    for (int round = 0; round < kRounds; ++round) {
-      Eigen::Matrix<double, kTerms, kTerms> a = Eigen::Matrix<double, kTerms, kTerms>::Zero();
-      Eigen::Matrix<double, kTerms, 1> bx = Eigen::Matrix<double, kTerms, 1>::Zero(), by = bx;
-      agreeing = all = 0;
-      for (int row = 0; row < rows_; row += every)
-        for (int column = 0; column < columns_; column += every) {
-          const BlockVector& v = field.at(column, row);
-          const Terms t = terms(column, row);
-          const double structure = static_cast<double>(v.sure / (v.sure + trust));
-          const double ex = static_cast<double>(v.dx) - t.dot(x), ey = static_cast<double>(v.dy) - t.dot(y);
-          const double reach = round == 0 ? kFirstReach : kReach;
-          const double u = (ex * ex + ey * ey) / (reach * reach);
-          const double weight = structure * (round == 0 ? 1 / (1 + u) : u < 1 ? (1 - u) * (1 - u) : 0);
-          all += structure;
-          agreeing += u < 1 ? structure : 0;
-          a += weight * t * t.transpose();
-          bx += weight * static_cast<double>(v.dx) * t;
-          by += weight * static_cast<double>(v.dy) * t;
-        }
-      a.diagonal().array() += 1e-6 * a(0, 0) + 1e-9;
-      const auto factor = a.ldlt();
-      x = factor.solve(bx);
-      y = factor.solve(by);
-    }
-    x_ = x;
-    y_ = y;
-    told_ = all > kFewest && agreeing > kMost * all;
-  }
-
-  bool told() const { return told_; }
-  BlockVector at(int column, int row) const {
-    const Terms t = terms(column, row);
-    return {static_cast<float>(t.dot(x_)), static_cast<float>(t.dot(y_))};
-  }
-
- private:
-  static constexpr int kTerms = 6, kRounds = 4;
-  static constexpr double kPlenty = 2000;                 // blocks
-  static constexpr double kFirstReach = 4, kReach = 0.7;  // samples
-  static constexpr double kMost = 0.5, kFewest = 20;      // of blocks with structure
-  using Terms = Eigen::Matrix<double, kTerms, 1>;
-  Terms terms(int column, int row) const {
-    const double u = 2.0 * column / std::max(1, columns_ - 1) - 1, v = 2.0 * row / std::max(1, rows_ - 1) - 1;
-    return Terms(1, u, v, u * u, u * v, v * v);
-  }
-  int columns_, rows_;
-  Terms x_, y_;
-  bool told_ = false;
-};
-
 // Blocks with little structure follow the picture's motion where theirs is near it, or fits no better: what
 // they have found is half the resemblance of noise.
 void followPicture(MotionField& field, const LevelSearch& search, float trust) {
@@ -429,7 +375,7 @@ void followPicture(MotionField& field, const LevelSearch& search, float trust) {
       for (int column = 0; column < field.columns; ++column) {
         BlockVector& v = field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
                                        static_cast<size_t>(column)];
-        const BlockVector by = whole.at(column, row);
+        const BlockVector by = whole.at(static_cast<float>(column), static_cast<float>(row));
         float own = v.sure / (v.sure + trust);
         if (std::abs(v.dx - by.dx) > kNear || std::abs(v.dy - by.dy) > kNear) {
           const int x = column * kStep - kStep, y = row * kStep - kStep;
