@@ -34,6 +34,9 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
     ++at;
   };
   const QString percent = QStringLiteral("%"), stops = tr("stops");
+  look_ = new QPushButton;
+  look_->setAccessibleName(tr("Look"));
+  connect(look_, &QPushButton::clicked, this, &FinishForm::chooseLook);
   place(tr("Crispness"),
         number(tr("Crispness"),
                tr("100 %: gives back what enlarging takes of fine detail, on edges above the noise only; "
@@ -43,11 +46,12 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
         number(tr("Calm edges"),
                tr("How much of the camera's own over-sharpening is taken back, as it was measured"), "calm",
                100, 5, percent, 0));
-  place(tr("Crawl"),
+  place(tr("Crawling"),
         number(tr("Crawling edges steadied"),
                tr("Roofs, leaves and railings that are too fine for the sensor look different in each frame: "
                   "how much of that is taken out. Takes time, so only where it shows"),
                "shimmer", 100, 10, percent, 0));
+  place(tr("Log curve"), log_);
   place(tr("Exposure"),
         number(tr("Exposure"), tr("Brighter or darker, in stops of light"), "exposure", 1, 0.1, stops, 2));
   place(tr("Contrast"), number(tr("Contrast"), tr("About middle grey, which stays as it is"), "contrast", 100,
@@ -61,9 +65,9 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
                                "black", 100, 1, percent, 0));
   place(tr("White at"), number(tr("White point"), tr("The brightness that becomes white, of the whole range"),
                                "white", 100, 1, percent, 0));
+  place(tr("Look"), look_);
   place(tr("Colour"), number(tr("Strength of colour"), tr("0 %: grey; 100 %: as filmed"), "saturation", 100,
                              5, percent, 0));
-  place(tr("Log curve"), log_);
   place(tr("in shadows"), number(tr("Strength of colour in the shadows"),
                                  tr("Times the strength of colour: less takes blotches of colour out of "
                                     "deep shadows"),
@@ -71,10 +75,6 @@ FinishForm::FinishForm(QWidget* parent) : QWidget(parent) {
   place(tr("in lights"), number(tr("Strength of colour in the lights"),
                                 tr("Times the strength of colour: less lets clipped lights go white"),
                                 "colour_bright", 100, 5, percent, 0));
-  look_ = new QPushButton;
-  look_->setAccessibleName(tr("Look"));
-  connect(look_, &QPushButton::clicked, this, &FinishForm::chooseLook);
-  place(tr("Look"), look_);
   grid->setColumnStretch(1, 1);
   grid->setColumnStretch(3, 1);
   setSettings({});
