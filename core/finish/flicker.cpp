@@ -6,18 +6,17 @@
 #include <charconv>
 #include <cmath>
 #include <cstdint>
-#include <numbers>
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
+#include "core/finish/detail/slow_part.h"
 
 namespace glenhaze {
 
 namespace {
 
 constexpr int kBands = 16, kColumns = 48;
-constexpr double kWindow_s = 1.0;  // what changes for longer is light, not flicker
-constexpr double kCut = 0.35;      // most cells change by a third: another scene
+constexpr double kCut = 0.35;  // most cells change by a third: another scene
 
 using Cells = std::array<float, static_cast<size_t>(kBands* kColumns)>;
 
@@ -85,26 +84,6 @@ void addStep(const Cells& before, const Cells& now, LevelSteps& steps) {
   steps.cut.push_back(cut);
 }
 
-// What is left of a path when its slow part is taken away: a line fitted around each frame (W. Cleveland,
-// "Robust locally weighted regression and smoothing scatterplots", JASA 1979, without the robust rounds),
-// weights by a raised cosine. Straight ramps are wholly slow, also at the ends.
-std::vector<double> quickPart(const std::vector<double>& path, int reach) {
-  const auto count = static_cast<int>(path.size());
-  std::vector<double> quick(path.size());
-  for (int i = 0; i < count; ++i) {
-    double w0 = 0, w1 = 0, w2 = 0, y0 = 0, y1 = 0;
-    for (int k = std::max(-reach, -i); k <= std::min(reach, count - 1 - i); ++k) {
-      const double w = 1 + std::cos(std::numbers::pi * k / (reach + 1));
-      const double y = path[static_cast<size_t>(i + k)];
-      w0 += w, w1 += w * k, w2 += w * k * k, y0 += w * y, y1 += w * k * y;
-    }
-    const double det = w0 * w2 - w1 * w1;
-    const double slow = det > 1e-9 ? (w2 * y0 - w1 * y1) / det : path[static_cast<size_t>(i)];
-    quick[static_cast<size_t>(i)] = path[static_cast<size_t>(i)] - slow;
-  }
-  return quick;
-}
-
 // Frames at which the light changes for good, as when a lamp is switched on: what is slow must not be sought
 // across them.
 std::vector<bool> borders(const LevelSteps& steps) {
@@ -135,30 +114,6 @@ std::vector<bool> borders(const LevelSteps& steps) {
   return found;
 }
 
-double rmsOf(const std::vector<double>& values) {
-  double sum = 0;
-  for (const double v : values) sum += v * v;
-  return values.empty() ? 0 : std::sqrt(sum / static_cast<double>(values.size()));
-}
-
-// The strongest rhythm, where it holds a fair share of the whole.
-double rhythmOf(const std::vector<double>& values, double fps) {
-  const auto n = static_cast<int>(std::min<size_t>(values.size(), 1024));
-  double all = 0, best = 0, rate = 0;
-  for (int f = 1; f <= n / 2; ++f) {
-    double re = 0, im = 0;
-    for (int i = 0; i < n; ++i) {
-      const double angle = 2 * std::numbers::pi * f * i / n;
-      re += values[static_cast<size_t>(i)] * std::cos(angle);
-      im += values[static_cast<size_t>(i)] * std::sin(angle);
-    }
-    const double power = re * re + im * im;
-    all += power;
-    if (power > best) best = power, rate = f * fps / n;
-  }
-  return best > 0.25 * all ? rate : 0;
-}
-
 // One run of frames without a cut.
 struct Stretch {
   std::vector<std::vector<double>> quick;  // by band
@@ -175,11 +130,19 @@ Stretch stretchOf(const LevelSteps& steps, size_t first, size_t last, int reach)
       path.push_back(path.back() + static_cast<double>(steps.step[f * bands + b]));
       errors += std::pow(static_cast<double>(steps.error[f * bands + b]), 2);
     }
-    s.quick.push_back(quickPart(path, reach));
+    s.quick.push_back(detail::quickPart(path, reach));
   }
   // Errors add up from step to step, but only over the few frames until the slow part follows them.
   s.error = std::sqrt(errors / std::max<double>(1, static_cast<double>((last - first - 1) * bands)));
   return s;
+}
+
+// Of the last frame, over its bands.
+double wholeStep(const LevelSteps& steps) {
+  double sum = 0;
+  for (size_t i = steps.step.size() - static_cast<size_t>(steps.bands); i < steps.step.size(); ++i)
+    sum += static_cast<double>(steps.step[i]);
+  return sum / steps.bands;
 }
 
 }  // namespace
@@ -195,15 +158,19 @@ double FlickerPath::at(int64_t frame, double row) const {
 }
 
 std::string FlickerPath::describe() const {
-  if (depth <= 0) return "";
-  return fixedText(depth * 100, 1) + " %" + (rate_hz > 0 ? " at " + fixedText(rate_hz, 1) + " Hz" : "");
+  std::string text;
+  if (depth > 0)
+    text = fixedText(depth * 100, 1) + " %" + (rate_hz > 0 ? " at " + fixedText(rate_hz, 1) + " Hz" : "");
+  for (const LampPath& lamp : lamps)
+    text += (text.empty() ? "" : ", and of ") + ("one lamp (" + lamp.describe() + ")");
+  return text;
 }
 
 FlickerPath flickerPath(const LevelSteps& steps, double fps, int64_t first) {
   FlickerPath path;
   path.first = first;
   const auto bands = static_cast<size_t>(steps.bands), frames = steps.cut.size();
-  const int reach = std::max(2, static_cast<int>(std::lround(kWindow_s * fps / 2)));
+  const int reach = detail::flickerReach(fps);
   std::vector<double> whole;  // mean over the bands
   std::vector<std::vector<double>> band(bands);
   double error = 0;
@@ -228,7 +195,7 @@ FlickerPath flickerPath(const LevelSteps& steps, double fps, int64_t first) {
   for (size_t b = 0; b < bands; ++b)
     for (size_t f = 0; f < frames; ++f) apart += std::pow(band[b][f] - whole[f], 2);
   apart = std::sqrt(apart / std::max<double>(1, static_cast<double>(frames * bands)));
-  const double together = rmsOf(whole), error_whole = error / std::sqrt(static_cast<double>(bands));
+  const double together = detail::rmsOf(whole), error_whole = error / std::sqrt(static_cast<double>(bands));
   constexpr double kSure = 2.5, kLeast = 0.002;
   const bool rows = apart > std::max(kSure * error, kLeast);
   if (!rows && together <= std::max(kSure * error_whole, kLeast)) {
@@ -237,7 +204,7 @@ FlickerPath flickerPath(const LevelSteps& steps, double fps, int64_t first) {
   }
   path.bands = rows ? steps.bands : 1;
   path.depth = rows ? std::hypot(apart, together) : together;
-  path.rate_hz = rhythmOf(rows ? band[bands / 2] : whole, fps);
+  path.rate_hz = detail::rhythmOf(rows ? band[bands / 2] : whole, fps);
   for (size_t f = 0; f < frames; ++f)
     for (int b = 0; b < path.bands; ++b)
       path.gain.push_back(static_cast<float>(std::exp(-(rows ? band[static_cast<size_t>(b)][f] : whole[f]))));
@@ -248,16 +215,20 @@ FlickerPath measureFlicker(const ClipInfo& clip, Fields fields, const Progress& 
   ClipReader reader(clip, {0, fields, Damage::Hold});
   LevelSteps steps;
   steps.bands = kBands;
+  LampFinder lamps;
   std::optional<Cells> before;
   int64_t count = 0;
   while (const auto frame = reader.next()) {
     progress.check();
     const Cells now = cellsOf(*frame);
     addStep(before.value_or(now), now, steps);
+    lamps.add(*frame, wholeStep(steps), steps.cut.back());
     before = now;
     progress.update(static_cast<double>(++count) / static_cast<double>(std::max<int64_t>(1, clip.frames)));
   }
-  return flickerPath(steps, clip.fps.value());
+  FlickerPath path = flickerPath(steps, clip.fps.value());
+  path.lamps = lamps.lamps(clip.fps.value());
+  return path;
 }
 
 // Gains as the hexadecimal digits of their bits: exact, and a third of the length of decimals.
@@ -270,10 +241,13 @@ std::string flickerToText(const FlickerPath& path) {
     const auto bits = std::bit_cast<uint32_t>(gain);
     for (int shift = 28; shift >= 0; shift -= 4) text += kDigits[bits >> shift & 15U];
   }
+  for (const LampPath& lamp : path.lamps) text += "|" + lampToText(lamp);
   return text;
 }
 
-std::optional<FlickerPath> flickerFromText(const std::string& text) {
+std::optional<FlickerPath> flickerFromText(const std::string& all) {
+  const size_t bar = all.find('|');
+  const std::string text = all.substr(0, bar);
   constexpr size_t kValues = 4, kPerGain = 8;
   std::array<double, kValues> value{};
   size_t at = 0;
@@ -301,6 +275,13 @@ std::optional<FlickerPath> flickerFromText(const std::string& text) {
       return std::nullopt;
     path.gain.push_back(gain);
   }
+  for (size_t from = bar; from != std::string::npos;) {
+    const size_t next = all.find('|', from + 1);
+    auto lamp = lampFromText(all.substr(from + 1, next == std::string::npos ? next : next - from - 1));
+    if (!lamp) return std::nullopt;
+    path.lamps.push_back(std::move(*lamp));
+    from = next;
+  }
   return path;
 }
 
@@ -324,7 +305,9 @@ void multiplied(Plane& plane, const FlickerPath& path, int64_t frame, double str
 }  // namespace
 
 void evenOut(Frame& frame, const FlickerPath& path, double strength) {
-  if (path.depth <= 0 || strength <= 0) return;
+  if (strength <= 0) return;
+  for (const LampPath& lamp : path.lamps) evenLamp(frame, lamp, strength);
+  if (path.depth <= 0) return;
   for (int p = 0; p < frame.format.numPlanes(); ++p) {
     const auto multiply = frame.format.bytesPerSample() == 1 ? multiplied<uint8_t> : multiplied<uint16_t>;
     multiply(frame.planes[static_cast<size_t>(p)], path, frame.index, strength,

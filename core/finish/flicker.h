@@ -8,22 +8,25 @@
 #include <vector>
 
 #include "core/base/progress.h"
+#include "core/finish/lamps.h"
 #include "core/media/reader.h"
 
 namespace glenhaze {
 
 /// Gains of a run of frames, in `bands` down the picture; multiplies code values above black.
 struct FlickerPath {
-  int64_t first = 0;        ///< frame of the first gains
-  int bands = 1;            ///< 1: the whole picture alike
-  std::vector<float> gain;  ///< bands values a frame, about 1
-  double depth = 0;         ///< RMS of what is evened out, share of the level
-  double rate_hz = 0;       ///< strongest rhythm of it; 0: none stands out
+  int64_t first = 0;            ///< frame of the first gains
+  int bands = 1;                ///< 1: the whole picture alike
+  std::vector<float> gain;      ///< bands values a frame, about 1
+  double depth = 0;             ///< RMS of what is evened out, share of the level
+  double rate_hz = 0;           ///< strongest rhythm of it; 0: none stands out
+  std::vector<LampPath> lamps;  ///< that flicker by themselves
 
+  bool none() const { return depth <= 0 && lamps.empty(); }
   bool operator==(const FlickerPath&) const = default;
   /// Gain at a row (0 top to 1 bottom) of a frame; 1 outside the path.
   double at(int64_t frame, double row) const;
-  /// "2.1 % at 10.0 Hz"; "" when there is none to speak of.
+  /// "2.1 % at 10.0 Hz, and of one lamp (8.3 % at 7.0 Hz, left)"; "" when there is none to speak of.
   std::string describe() const;
 };
 

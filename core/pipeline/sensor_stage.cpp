@@ -18,7 +18,7 @@ SensorStage::SensorStage(const Correction& correction, int lead) : correction_(c
 
 Frame SensorStage::mended(const Frame& frame) const {
   const DenoiseSettings& settings = correction_.denoise;
-  const bool flicker = correction_.flicker && correction_.flicker->depth > 0 && settings.flicker > 0;
+  const bool flicker = correction_.flicker && !correction_.flicker->none() && settings.flicker > 0;
   if (correction_.hot_pixels.empty() && !flicker) return frame;
   Frame own = cloneFrame(frame);
   mendHotPixels(own, correction_.hot_pixels);

@@ -60,7 +60,7 @@ LensFact askLens(const ClipPlan& plan, const Progress& progress) {
 }
 
 FlickerPath flickerOf(const ClipPlan& plan, FactStore& store, const Progress& progress) {
-  constexpr const char* kFlicker = "flicker";
+  constexpr const char* kFlicker = "flicker and lamps";
   // Raised when the same clip would be measured otherwise.
   const std::string question = plan.job.fields == Fields::Deinterlace ? "1 deinterlaced" : "1";
   const FileId id = plan.facts.id.exists() ? plan.facts.id : store.identify(plan.info.path);

@@ -63,10 +63,10 @@ void NoiseForm::makeShares() {
             100, percent);
   shadows_ = whole(tr("Colour taken out of the deepest shadows"),
                    tr("Where sensors show casts and blotches more than colour"), 100, percent);
-  flicker_ =
-      whole(tr("Flicker evened out"),
-            tr("Of pulsing exposure and lamps on mains; lasting changes of light stay. The run measures it."),
-            100, percent);
+  flicker_ = whole(tr("Flicker evened out"),
+                   tr("Of pulsing exposure, lamps on mains, and one lamp by itself; lasting changes of light "
+                      "stay. The run measures it."),
+                   100, percent);
   specks_ = new QCheckBox(tr("Mend specks"));
   specks_->setToolTip(tr("What is in one frame only, as dust or drops, is taken from the frames beside it"));
   connect(specks_, &QCheckBox::toggled, this, &NoiseForm::tell);
