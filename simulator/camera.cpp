@@ -106,7 +106,8 @@ SimCamera::SimCamera(CameraSetup setup, Scene scene, Motion motion)
     for (int y = first; y < last; ++y)
       for (int x = 0; x < w; ++x)
         for (int s = 0; s < setup_.samples; ++s) {
-          const double ox = (s % side + 0.5) / side - 0.5, oy = (s / side + 0.5) / side - 0.5;
+          const double ox = setup_.aperture * ((s % side + 0.5) / side - 0.5),
+                       oy = setup_.aperture * ((s / side + 0.5) / side - 0.5);
           const auto ray = map.pixelToRay({x + ox, y + oy});
           V3& to =
               rays_[(static_cast<size_t>(y) * static_cast<size_t>(w) + static_cast<size_t>(x)) * per_pixel +
@@ -132,7 +133,7 @@ std::vector<V3> SimCamera::traceLinear(int64_t index) const {
   std::vector<V3> linear(static_cast<size_t>(w) * static_cast<size_t>(h));
   const auto per_pixel = static_cast<size_t>(setup_.samples);
   // Slightly wider than a sub-sample, so that textures are smooth between them.
-  const float spread = static_cast<float>(1.2 / setup_.lens.fx / std::sqrt(setup_.samples));
+  const float spread = static_cast<float>(1.2 * setup_.aperture / setup_.lens.fx / std::sqrt(setup_.samples));
   const Reach reach(scene_, t0);
   // Everything read at one time shares one pose: a row, or a column when the sensor scans sideways.
   struct Line {

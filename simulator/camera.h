@@ -48,6 +48,8 @@ struct CameraSetup {
   PixelFormat format{Chroma::C420, 8};
   ColourTags colour{1, 1, 1, false, ChromaSiting::Left};
   int samples = 4;  ///< rays per pixel: 1, 4 or 9
+  /// Side of what a pixel sees, as a share of its own: what is finer than that comes out as something else.
+  double aperture = 1;
   unsigned seed = 1;
 };
 

@@ -91,6 +91,7 @@ ClipRecipe clipFrom(const json& in, unsigned number) {
   r.camera.noise = sensorNoiseAt(iso, in.value("blotch", 0.5));
   r.camera.exposure = in.value("exposure", 1.0);
   r.camera.samples = in.value("samples", 4);
+  r.camera.aperture = in.value("aperture", 1.0);
   r.camera.sharpening = in.value("sharpening", r.camera.sharpening);
   r.camera.hot_pixels = in.value("hot_pixels", 0);
   r.camera.pulsing = in.value("pulsing", 0.0);

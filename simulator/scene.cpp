@@ -84,6 +84,13 @@ Scene millScene(float dusk) {
   return s;
 }
 
+Scene lanternScene() {
+  Scene s = millScene(0.7F);
+  s.lamp_hz = 5.3;
+  s.lamp_swing = 0.3F;
+  return s;
+}
+
 Scene crossingScene() {
   Scene s = millScene();
   const V3 v{6, 0, 0};
@@ -185,6 +192,7 @@ Scene photographScene(const std::filesystem::path& path) {
 Scene sceneByName(const std::string& name) {
   if (name == "mill") return millScene();
   if (name == "mill-dusk") return millScene(0.75F);
+  if (name == "mill-lantern") return lanternScene();
   if (name == "mill-crossing") return crossingScene();
   if (name == "footings") return footingsScene();
   if (name == "chart") return chartScene();
@@ -193,9 +201,9 @@ Scene sceneByName(const std::string& name) {
   if (name == "steps") return stepsScene();
   constexpr std::string_view kPhotograph = "photograph:";
   if (name.starts_with(kPhotograph)) return photographScene(name.substr(kPhotograph.size()));
-  throw Error(
-      ErrorKind::BadRequest, "There is no scene of this name", name, "",
-      "Known: mill, mill-dusk, mill-crossing, footings, chart, uprights, lamp, steps, photograph:PATH");
+  throw Error(ErrorKind::BadRequest, "There is no scene of this name", name, "",
+              "Known: mill, mill-dusk, mill-lantern, mill-crossing, footings, chart, uprights, lamp, steps, "
+              "photograph:PATH");
 }
 
 }  // namespace glenhaze::sim

@@ -57,8 +57,9 @@ struct Scene {
   float water_level = 1e9F;  ///< y of the water's surface
   float haze_per_m = 0.0025F;
   V3 haze{0.62F, 0.68F, 0.74F};
-  float dusk = 0;                         ///< 0 day … 1 night
-  double lamp_hz = 0;                     ///< flicker of the lamp on a LampWall; 0: steady
+  float dusk = 0;        ///< 0 day … 1 night
+  double lamp_hz = 0;    ///< flicker of the lamp on a LampWall, or of the first work lamp at dusk; 0: steady
+  float lamp_swing = 0;  ///< share by which that work lamp goes up and down
   int chart_columns = 9, chart_rows = 6;  ///< inner corners
 };
 
@@ -67,6 +68,8 @@ void addBox(Scene& scene, V3 low, V3 high, Material material, V3 tint = {1, 1, 1
 
 /// The tide mill under repair with its causeway, scaffolding, railing and a boat.
 Scene millScene(float dusk = 0);
+/// At dusk, with a work lamp whose contact is loose.
+Scene lanternScene();
 /// The mill with a boat that crosses close by.
 Scene crossingScene();
 /// The mill's footings and an anchor chain under water.
@@ -81,8 +84,8 @@ Scene lampScene(double lamp_hz);
 Scene stepsScene();
 /// A photograph pinned up 4 m away, 6 m wide and mirrored on all sides.
 Scene photographScene(const std::filesystem::path& path);
-/// By name: mill, mill-dusk, mill-crossing, footings, chart, uprights, lamp, steps, or photograph: and a
-/// path. Throws Error(BadRequest), Error(Unreadable).
+/// By name: mill, mill-dusk, mill-lantern, mill-crossing, footings, chart, uprights, lamp, steps, or
+/// photograph: and a path. Throws Error(BadRequest), Error(Unreadable).
 Scene sceneByName(const std::string& name);
 
 /// Light arriving along a ray. `spread`: width of the ray's footprint per metre (rad). Safe from

@@ -1,3 +1,6 @@
+#include <numbers>
+#include <utility>
+
 #include "simulator/scene.h"
 
 namespace glenhaze::sim {
@@ -236,11 +239,13 @@ V3 lit(const Scene& scene, const Hit& hit, V3 at, float spread, double time_s) {
       scene.sunlight * (sun * (1 - scene.dusk)) + scene.ambient * (above_ground * (1 - 0.93F * scene.dusk));
   if (scene.dusk > 0) {
     // Two work lamps on the causeway.
-    for (const V3 lamp : {V3{-1.5F, -0.5F, 14}, V3{4, -3.5F, 19}}) {
+    const float swing =
+        1 + scene.lamp_swing * std::sin(static_cast<float>(2 * std::numbers::pi * scene.lamp_hz * time_s));
+    for (const auto& [lamp, strength] : {std::pair{V3{-1.5F, -0.5F, 14}, swing}, {V3{4, -3.5F, 19}, 1.0F}}) {
       const V3 to = lamp - at;
       const float r2 = dot(to, to);
-      light = light + V3{1.0F, 0.78F, 0.5F} *
-                          (scene.dusk * 9.0F * std::max(0.0F, dot(hit.normal, unit(to))) / (r2 + 2));
+      light = light + V3{1.0F, 0.78F, 0.5F} * (strength * scene.dusk * 9.0F *
+                                               std::max(0.0F, dot(hit.normal, unit(to))) / (r2 + 2));
     }
   }
   if (scene.surroundings == Surroundings::UnderWater) {
