@@ -2,6 +2,7 @@
 #include <QScrollBar>
 #include <QTableView>
 #include <QTableWidget>
+#include <QTextBlock>
 #include <QTextBrowser>
 #include <QToolButton>
 
