@@ -83,7 +83,7 @@ namespace {
 
 // Everything in the two structures; a field that is added must be added here.
 std::string keyOf(const sim::FilmSettings& f, const sim::CameraSetup& c) {
-  static_assert(sizeof(sim::FilmSettings) == 256 && sizeof(sim::CameraSetup) == 232);
+  static_assert(sizeof(sim::FilmSettings) == 256 && sizeof(sim::CameraSetup) == 248);
   static_assert(std::is_trivially_copyable_v<sim::CameraSetup>);
   std::string key = f.fps.text();
   const auto add = [&key](const auto&... values) { ((key += "|" + std::to_string(values)), ...); };
