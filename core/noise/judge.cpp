@@ -17,20 +17,36 @@ constexpr double kTaken = 0.05;    // share of contrast; a curve that is a tenth
 struct BlockFigures {
   double source = 0, clean = 0, product = 0;  ///< variances, and covariance of source and removed
   double noise = 0;                           ///< measured variance at its level
+  double level_source = 0, level_clean = 0;   ///< variances about the plane that fits best
 };
+
+// What a slope adds to a variance over a square: of sums of values times their places from its middle.
+double slopeIn(double across, double down) {
+  constexpr double n = kSide * kSide, kPlaces = n * (kSide * kSide - 1) / 12.0;
+  return (across * across + down * down) / kPlaces / n;
+}
 
 BlockFigures figuresOf(const detail::FloatPlane& source, const detail::FloatPlane& clean, int x0, int y0,
                        const NoiseCurve& curve) {
   double s = 0, c = 0, ss = 0, cc = 0, cr = 0, r = 0;
+  double across_s = 0, down_s = 0, across_c = 0, down_c = 0;
   for (int y = y0; y < y0 + kSide; ++y)
     for (int x = x0; x < x0 + kSide; ++x) {
       const auto a = static_cast<double>(source.row(y)[x]), b = static_cast<double>(clean.row(y)[x]);
       s += a, c += b, r += a - b;
       ss += a * a, cc += b * b, cr += a * (a - b);
+      const double u = x - x0 - (kSide - 1) / 2.0, v = y - y0 - (kSide - 1) / 2.0;
+      across_s += u * a, down_s += v * a, across_c += u * b, down_c += v * b;
     }
   constexpr double n = kSide * kSide;
   const double sigma = curve.sigmaAt(0, s / n);
-  return {ss / n - s * s / n / n, cc / n - c * c / n / n, cr / n - s * r / n / n, sigma * sigma};
+  const double source_variance = ss / n - s * s / n / n, clean_variance = cc / n - c * c / n / n;
+  return {source_variance,
+          clean_variance,
+          cr / n - s * r / n / n,
+          sigma * sigma,
+          source_variance - slopeIn(across_s, down_s),
+          clean_variance - slopeIn(across_c, down_c)};
 }
 
 }  // namespace
@@ -45,7 +61,8 @@ RemovalVerdict judgeRemoval(const Frame& source, const Frame& clean, const Noise
   for (int y = 0; y + kSide <= source.height; y += kSide)
     for (int x = 0; x + kSide <= source.width; x += kSide) {
       const BlockFigures f = figuresOf(a, b, x, y, curve);
-      if (f.source > 0 && f.source < 1.5 * f.noise) left.push_back(std::max(0.0, f.clean) / f.source);
+      if (f.level_source > 0 && f.level_source < 1.5 * f.noise)
+        left.push_back(std::max(0.0, f.level_clean) / f.level_source);
       if (f.source < kStructured * f.noise) continue;
       // Removed noise is part of the source's variance; what goes beyond it was structure.
       taken += f.product - f.noise;

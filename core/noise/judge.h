@@ -11,9 +11,10 @@
 namespace glenhaze {
 
 struct RemovalVerdict {
-  std::optional<double> noise_left;  ///< deviation on flat places, after against before; empty without any
-  double structure_taken = 0;        ///< share of the contrast of structured places that went with the noise
-  bool takes_structure = false;      ///< more of it than chance and the shrinking of noise itself explain
+  std::optional<double>
+      noise_left;  ///< deviation on flat places, slopes left out, after against before; empty without any
+  double structure_taken = 0;    ///< share of the contrast of structured places that went with the noise
+  bool takes_structure = false;  ///< more of it than chance and the shrinking of noise itself explain
 };
 
 /// Judges luma of one frame. `source` and `clean` are of one size and format, else Error(BadRequest).

@@ -41,10 +41,11 @@ CompareBar::CompareBar(QWidget* parent) : QWidget(parent), row_(new QHBoxLayout(
   look_ = addChoice(
       tr("Channel"),
       {tr("All channels"), tr("Luma detail"), tr("Cb detail"), tr("Cr detail"), tr("Removed"),
-       tr("Own motion")},
+       tr("Own motion"), tr("Edges")},
       110,
-      tr("One channel alone with raised contrast; what noise removal took away, amplified (N); or what moves "
-         "on its own while the rows are read, which one turn for each row cannot mend"));
+      tr("One channel alone with raised contrast; what noise removal took away, amplified (N); what moves on "
+         "its own while the rows are read, which one turn for each row cannot mend; or where crispness and "
+         "calm edges act, amplified"));
   connect(look_, &QComboBox::currentIndexChanged, this, &CompareBar::lookChosen);
   lift_ =
       addChoice(tr("Exposure for viewing"), {tr("As exposed"), tr("+1 stop"), tr("+2 stops"), tr("+3 stops")},

@@ -21,7 +21,7 @@ class CompareBar : public QWidget {
  public:
   /// In the order in which they are listed.
   enum Way { Divider, SideBySide, Corrected, NoiseTrials, SteadyTrials };
-  enum Look { AllChannels, Luma, Cb, Cr, Removed, OwnMotion };
+  enum Look { AllChannels, Luma, Cb, Cr, Removed, OwnMotion, Edges };
 
   explicit CompareBar(QWidget* parent = nullptr);
   void setClips(const PlanList& plans, int current);

@@ -308,7 +308,9 @@ void ComparePlace::takeClip() {
 
 void ComparePlace::takeCorrection() {
   shown_ = drafted_ = -1;
-  preview_.setClip(state_.plan().info, state_.correction(), state_.reading());
+  const ClipInfo& clip = state_.plan().info;
+  preview_.setClip(clip, state_.correction(), state_.reading());
+  looks_.setCorrection(state_.correction(), {clip.width, clip.height});
   preview_.setOwnMotionWanted(bar_->look() == CompareBar::OwnMotion);
   transport_->setFrames(state_.plan().info.frames);
   takeFrame();

@@ -56,7 +56,7 @@ class ComparePlace : public QWidget {
   VariantBoard& board() { return *board_; }
   SteadyBoard& steadyBoard() { return *steady_board_; }
   /// 0: all channels; 1 to 3: luma, Cb, Cr alone with raised contrast; 4: what noise removal took away; 5:
-  /// what moves on its own.
+  /// what moves on its own; 6: what the finish changes at edges.
   void setLook(int look);
   /// Where the sound of the loop goes; the computer's device unless it is said otherwise.
   void hearThrough(std::unique_ptr<SoundOutput> output);

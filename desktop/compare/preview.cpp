@@ -201,7 +201,8 @@ class Preview::Maker {
     if (!correction_.cleans()) return result;
     result.clean_frame = staged.clean;
     // With fine edges steadied as well it could not be told which of both has taken what.
-    if (correction_.noise && correction_.shimmer() == 0) result.removal = judgeRemoval(staged.source, staged.clean, *correction_.noise);
+    if (correction_.noise && correction_.shimmer() == 0)
+      result.removal = judgeRemoval(staged.source, staged.clean, *correction_.noise);
     return result;
   }
 

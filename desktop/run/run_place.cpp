@@ -51,12 +51,12 @@ class StageDelegate : public QStyledItemDelegate {
     const RunItem& item = model_.items()[static_cast<size_t>(index.row())];
     QStyleOptionViewItem moved = option;
     if (item.state == RunState::Failed) {
-      paintGlyph(*p, QRectF(option.rect.left() + 8, option.rect.center().y() - 6, 12, 12), true);
-      moved.rect.adjust(20, 0, 0, 0);
+      paintGlyph(*p, QRectF(option.rect.left() + 3, option.rect.center().y() - 6, 12, 12), true);
+      moved.rect.adjust(15, 0, 0, 0);
     }
     QStyledItemDelegate::paint(p, moved, index);
     if (item.state != RunState::Running) return;
-    const QRectF bar(option.rect.left() + 8, option.rect.bottom() - 4, option.rect.width() - 16, 3);
+    const QRectF bar(option.rect.left() + 3, option.rect.bottom() - 4, option.rect.width() - 15, 3);
     p->fillRect(bar, look::kLine);
     p->fillRect(QRectF(bar.left(), bar.top(), bar.width() * item.share, bar.height()), look::kPaper);
   }

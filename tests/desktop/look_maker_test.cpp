@@ -72,6 +72,34 @@ TEST_F(Looks, WhatWasTakenAwayIsRaisedToo) {
   EXPECT_EQ(shown[0].size, QSize(64, 48)) << "the source's";
 }
 
+TEST_F(Looks, WhereCrispnessActsIsAtEdgesOnly) {
+  PreviewFrame frame = frameWith(1);
+  for (int y = 0; y < 48; ++y)
+    std::fill_n(frame.source_frame.planes[0].row<uint8_t>(y), 64, static_cast<uint8_t>(60)),
+        std::fill_n(frame.source_frame.planes[0].row<uint8_t>(y) + 32, 32, static_cast<uint8_t>(180));
+  frame.clean_frame = {};
+  Correction correction;
+  correction.finishes = true;
+  correction.finish.crisp = 3;
+  correction.finish.exposure = 1;  // not of the edges: it does not show
+  maker.setCorrection(correction, {64, 48});
+  maker.show(frame, CompareBar::Edges, 0);
+  ASSERT_TRUE(eventually([&] { return !shown.empty(); }));
+  const QImage& picture = shown[0].first;
+  const auto from_grey = [&](int x) {
+    return std::abs(qGray(picture.pixel(x, 24)) - qGray(picture.pixel(4, 24)));
+  };
+  EXPECT_GT(from_grey(31) + from_grey(32), 20);
+  EXPECT_LE(from_grey(10), 1);
+  EXPECT_LE(from_grey(54), 1);
+  // Where nothing of the finish is on, the picture is shown.
+  correction.finishes = false;
+  maker.setCorrection(correction, {64, 48});
+  maker.show(frame, CompareBar::Edges, 0);
+  ASSERT_EQ(shown.size(), 2U);
+  EXPECT_EQ(shown[1].first, frame.corrected);
+}
+
 TEST_F(Looks, ALiftedPictureIsBrighter) {
   const PreviewFrame frame = frameWith(1);
   maker.show(frame, CompareBar::AllChannels, 2);

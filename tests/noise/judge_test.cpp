@@ -38,6 +38,22 @@ TEST(Judge, NoiseLeftIsTheShareOfDeviation) {
   EXPECT_FALSE(v.takes_structure) << v.structure_taken;
 }
 
+// A sky that grows brighter is no noise: of what is left on a slope the slope is no part.
+TEST(Judge, ASlopeIsNotCountedAsNoiseThatIsLeft) {
+  const auto sloping = [](double sigma) {
+    std::mt19937 random(4);
+    std::normal_distribution<double> noise(0, 1);
+    return testing::paint(192, 96, {}, [&](int x, int y) {
+      return static_cast<int>(std::lround(60 + 0.35 * x + 0.2 * y + sigma * noise(random)));
+    });
+  };
+  // Rounding to whole codes is in both: 1/12 of a code squared.
+  const double left = std::sqrt((0.6 * 0.6 + 1.0 / 12) / (2.0 * 2.0 + 1.0 / 12));
+  const RemovalVerdict v = judgeRemoval(sloping(2), sloping(0.6), testing::evenCurve(2));
+  ASSERT_TRUE(v.noise_left);
+  EXPECT_NEAR(*v.noise_left, left, 0.03);
+}
+
 TEST(Judge, WithoutAFlatPlaceTheNoiseLeftCannotBeTold) {
   const auto textured = [](unsigned seed) {
     std::mt19937 random(seed);
