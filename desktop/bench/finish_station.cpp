@@ -39,7 +39,7 @@ FinishStation::FinishStation(Session& session, QWidget* parent)
   slider_ = new QSlider(Qt::Horizontal);
   slider_->setAccessibleName(tr("Frame"));
   connect(slider_, &QSlider::valueChanged, this, [this] { ask(); });
-  evidence_ = table({tr("Edge"), tr("Frame"), tr("MTF50"), tr("Overshoot")}, tr("Evidence"));
+  evidence_ = table({tr("Edge"), tr("Frame"), tr("MTF50"), tr("Overshoot")}, tr("Evidence"), {1, 2, 3});
   hintWhileEmpty(
       *evidence_,
       tr("No edges yet. Find them, or mark one: a straight dark edge on bright, even ground, tilted by "

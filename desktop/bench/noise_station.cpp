@@ -49,8 +49,8 @@ NoiseStation::NoiseStation(Session& session, QWidget* parent)
   slider_ = new QSlider(Qt::Horizontal);
   slider_->setAccessibleName(tr("Frame of the reference shot"));
   connect(slider_, &QSlider::valueChanged, this, [this](int v) { askFrame(v); });
-  patches_ =
-      table({tr("Evidence"), tr("Place"), tr("Level"), tr("σ luma"), tr("σ Cb"), tr("σ Cr")}, tr("Evidence"));
+  patches_ = table({tr("Evidence"), tr("Place"), tr("Level"), tr("σ luma"), tr("σ Cb"), tr("σ Cr")},
+                   tr("Evidence"), {2, 3, 4, 5});
   patches_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
   patches_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
   hintWhileEmpty(*patches_,
@@ -155,7 +155,8 @@ QWidget* NoiseStation::buildFindings() {
   std::tie(headline_, note_) = headline(*column, tr("Measure the noise"));
   plot_ = new NoisePlot;
   column->addWidget(plot_, 1);
-  isos_ = table({tr("ISO"), tr("Curve"), tr("σ"), tr("Others say"), tr("Clips")}, tr("Curves by ISO"));
+  isos_ = table({tr("ISO"), tr("Curve"), tr("σ"), tr("Others say"), tr("Clips")}, tr("Curves by ISO"),
+                {0, 2, 3, 4});
   isos_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
   isos_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
   isos_->setMinimumHeight(124);  // its head and four lines

@@ -113,7 +113,8 @@ QButtonGroup* BenchStation::addWays(QHBoxLayout& row, const std::vector<std::pai
   return group;
 }
 
-QTableWidget* BenchStation::table(const QStringList& heads, const QString& name) {
+QTableWidget* BenchStation::table(const QStringList& heads, const QString& name,
+                                  std::initializer_list<int> numbers) {
   auto* t = new QTableWidget(0, static_cast<int>(heads.size()));
   t->setHorizontalHeaderLabels(heads);
   t->setAccessibleName(name);
@@ -125,6 +126,8 @@ QTableWidget* BenchStation::table(const QStringList& heads, const QString& name)
   t->setSelectionMode(QAbstractItemView::SingleSelection);
   t->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
   t->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+  for (const int column : numbers)
+    t->horizontalHeaderItem(column)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
   return t;
 }
 

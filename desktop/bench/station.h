@@ -55,7 +55,9 @@ class BenchStation : public QWidget {
   QButtonGroup* addWays(QHBoxLayout& row, const std::vector<std::pair<QString, QString>>& ways,
                         const std::function<void(int)>& chosen);
   /// A table to read, with the first column stretched, and what goes into it.
-  static QTableWidget* table(const QStringList& heads, const QString& name);
+  /// `numbers`: columns that hold some; their heads stand over them, at the right.
+  static QTableWidget* table(const QStringList& heads, const QString& name,
+                             std::initializer_list<int> numbers = {});
   static QTableWidgetItem* cell(const QString& text, bool number = false);
   QPushButton* putButton(const QString& tip);
   /// Shows where in the picture a row of evidence is.
