@@ -49,8 +49,8 @@ struct Layer {
 using LayerPtr = std::shared_ptr<const Layer>;
 
 // What was seen before is kept merged into one picture that goes along with the motion. A picture must not
-// depend on where in a clip the work began, so there are two such memories, each begun anew after a fixed
-// number of frames, in turns; the older one is used.
+// depend on where in a clip the work began, so each memory ends after a fixed number of frames, and another
+// one that began a little before takes over.
 constexpr size_t kMemories = 2;
 
 struct Held {
@@ -67,15 +67,25 @@ struct Held {
   bool repeats = false;  // the same samples as the frame before: no evidence of its own
 };
 
-int framesOfMemory(const DenoiseSettings& settings) {
-  return settings.frames_each_side > 0 ? 2 + 2 * settings.frames_each_side : 0;
-}
+// Turns of the memories: from each multiple of `used` on another one is used, which began `ahead` frames
+// before that. In between there is only the one that is used: a second one costs as much as it does.
+struct Turns {
+  int used = 1, ahead = 0;
 
-// Which memory is the older one at a frame; they are begun at the multiples of `span` in turns.
-size_t olderAt(int64_t index, int span) { return 1 - static_cast<size_t>(index / span % 2); }
-bool beginsAt(int64_t index, int span, size_t memory) {
-  return index % span == 0 && static_cast<size_t>(index / span % 2) == memory;
-}
+  explicit Turns(const DenoiseSettings& settings) {
+    const int span = 2 + 2 * settings.frames_each_side;
+    ahead = span / 2;
+    used = 2 * span - ahead;
+  }
+  size_t usedAt(int64_t index) const { return static_cast<size_t>(index / used % 2); }
+  // Whether the one that will be used next is there already.
+  bool twoAt(int64_t index) const { return index % used >= used - ahead; }
+  bool beginsAt(int64_t index, size_t memory) const {
+    return index % used == used - ahead && memory != usedAt(index);
+  }
+  // Frames from where the memory that is used at a frame began.
+  int since(int64_t index) const { return static_cast<int>(index < used ? index : ahead + index % used); }
+};
 
 bool sameShape(const Frame& a, const Frame& b) {
   return a.width == b.width && a.height == b.height && a.format == b.format;
@@ -181,7 +191,7 @@ struct Denoiser::State {
   template <typename Target>
   void mergePlanes(Work work, Target target) const;
   // The memory that is used at a frame.
-  size_t usedAt(const Held& held) const { return olderAt(held.index, std::max(1, framesOfMemory(settings))); }
+  size_t usedAt(const Held& held) const { return Turns(settings).usedAt(held.index); }
 };
 
 Denoiser::Denoiser(NoiseCurve curve, const DenoiseSettings& settings, int lead)
@@ -280,7 +290,8 @@ void Denoiser::State::follow(Held& before, Held& held) const {
 }
 
 void Denoiser::State::remember(const Held* before, Held& held) {
-  const int span = framesOfMemory(settings);
+  const Turns turns(settings);
+  const size_t used = turns.usedAt(held.index);
   if (before == nullptr) {
     held.memories.fill(held.filmed);
     held.calm = std::make_shared<MotionPicture>(held.filmed_motion);
@@ -290,7 +301,7 @@ void Denoiser::State::remember(const Held* before, Held& held) {
     held.memories = before->memories;
     held.calm = before->calm;
     for (size_t m = 0; m < kMemories; ++m)
-      if (beginsAt(held.index, span, m)) {
+      if (turns.beginsAt(held.index, m)) {
         held.memories[m] = held.filmed;
         held.calm = std::make_shared<MotionPicture>(held.filmed_motion);
       }
@@ -301,15 +312,18 @@ void Denoiser::State::remember(const Held* before, Held& held) {
   // What noise of another strength than now is in what is remembered.
   const float ratio = before->noise->motion_sigma / std::max(1e-3F, held.noise->motion_sigma);
   for (size_t m = 0; m < kMemories; ++m) {
-    if (beginsAt(held.index, span, m))
+    if (turns.beginsAt(held.index, m))
       held.memories[m] = held.filmed;
-    else if (m > 0 && before->memories[m] == before->memories[0] && held.memories[0] != held.filmed)
+    else if (m != used && !turns.twoAt(held.index))
+      held.memories[m] = nullptr;
+    else if (m > 0 && before->memories[m] == before->memories[0] && held.memories[0] != nullptr &&
+             held.memories[0] != held.filmed)
       held.memories[m] = held.memories[0];
     else
       held.memories[m] = merged(held, before->memories[m], luma, ratio * ratio);
   }
-  held.calm = std::make_shared<MotionPicture>(
-      detail::motionPicture(held.memories[1 - olderAt(held.index, span)]->planes[0]));
+  const size_t younger = turns.twoAt(held.index) ? 1 - used : used;
+  held.calm = std::make_shared<MotionPicture>(detail::motionPicture(held.memories[younger]->planes[0]));
 }
 
 // A frame with what is remembered merged in; `aged`: the noise's variance then over that of now.
@@ -497,9 +511,7 @@ std::optional<Frame> Denoiser::drain(const Progress& progress) {
 }
 
 int Denoiser::looksBack(const DenoiseSettings& settings, int64_t index) {
-  const int span = framesOfMemory(settings);
-  if (span == 0) return 0;
-  return static_cast<int>(index < 2 * span ? index : span + index % span);
+  return settings.frames_each_side == 0 ? 0 : Turns(settings).since(index);
 }
 
 Frame denoiseOne(const std::vector<Frame>& frames, size_t middle, const NoiseCurve& curve,
