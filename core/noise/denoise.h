@@ -16,8 +16,8 @@ namespace glenhaze {
 
 /// Every default is right for most footage; strengths are multiples of the measured noise.
 struct DenoiseSettings {
-  /// 0..4; 0: within the picture only. So many frames are looked at ahead; as many and four times that, or
-  /// more, are remembered.
+  /// 0..4; 0: within the picture only. So many frames are looked at ahead; more than as many, up to some
+  /// seven times that, are remembered.
   int frames_each_side = 1;
   double luma = 1;  ///< 1: as measured; 0: luma is left alone
   double chroma = 1;
