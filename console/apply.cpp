@@ -1,8 +1,6 @@
 #include <cmath>
-#include <csignal>
 #include <iostream>
 #include <sstream>
-#include <thread>
 
 #include "console/console.h"
 #include "core/base/error.h"
@@ -11,7 +9,6 @@
 #include "core/motion/settings.h"
 #include "core/profile/library.h"
 #include "core/run/batch.h"
-#include "core/run/reel.h"
 #include "core/run/status.h"
 #include "core/treat/name_pattern.h"
 
@@ -197,90 +194,6 @@ OutputSettings outputOf(const ApplyRequest& request) {
   return output;
 }
 
-json describe(const RunItem& item) {
-  json entry = {
-      {"source", item.plan->info.path.string()},
-      {"output", item.state == RunState::Done ? json(item.plan->job.place.path.string()) : json(nullptr)},
-      {"state", item.state == RunState::Done      ? "done"
-                : item.state == RunState::Skipped ? "skipped"
-                                                  : "failed"},
-      {"why", item.why},
-      {"checked", item.checked},
-      {"frames", item.frames},
-      {"fps", item.fps},
-      {"match", item.plan->match.reason},
-      {"noise", item.plan->noise.reason},
-      {"shutter", item.plan->shutter.reason},
-      {"stabilization", item.plan->stabilization.reason},
-      {"finish", item.plan->finish.reason}};
-  json figures = json::object();
-  if (item.state == RunState::Done)
-    figures["done"] = partsDone(item.plan->decision.treatment, item.plan->info);
-  if (item.state == RunState::Done && item.plan->job.correction.noise) {
-    figures["iso"] = item.plan->job.correction.noise->iso;
-    figures["noise_sigma"] = item.plan->job.correction.noise->sigmaAt(0, 110);
-  }
-  if (item.state == RunState::Done && item.plan->job.correction.lens) {
-    const CorrectionFigures f = figuresOf(item.plan->decision.treatment);
-    figures["centre_enlargement"] = f.centre_enlargement;
-    figures["corner_enlargement"] = f.corner_enlargement;
-    figures["lost_share"] = f.lost_share;
-    figures["blank_share"] = f.blank_share;
-  }
-  entry["figures"] = figures;
-  return entry;
-}
-
-std::stop_source& interruption() {
-  static std::stop_source source;
-  return source;
-}
-
-// Ctrl+C stops cleanly: the clip being rendered is dropped, finished ones stay. The watching thread is needed
-// because a signal handler may not touch mutexes.
-std::jthread watchForInterruption() {
-  static volatile std::sig_atomic_t interrupted = 0;
-  std::signal(SIGINT, [](int) { interrupted = 1; });
-  std::signal(SIGTERM, [](int) { interrupted = 1; });
-  return std::jthread([](const std::stop_token& stop) {
-    while (!stop.stop_requested()) {
-      if (interrupted != 0) interruption().request_stop();
-      std::this_thread::sleep_for(std::chrono::milliseconds(50));
-    }
-  });
-}
-
-Answer runBatch(Batch& batch, const std::string& report, const std::string& title) {
-  const std::jthread watcher = watchForInterruption();
-  ProgressLine line("Rendering");
-  batch.setListener([&] {
-    const RunSummary s = batch.summary();
-    line.show(s.share, s.seconds_left);
-  });
-  batch.run(interruption().get_token());
-  batch.setListener({});
-  Answer answer;
-  answer.json["clips"] = json::array();
-  int bad = 0;
-  for (const RunItem& item : batch.items()) {
-    answer.json["clips"].push_back(describe(item));
-    bad += item.state == RunState::Done ? 0 : 1;
-    answer.text += runStateName(item.state) + "  " + item.plan->info.path.string();
-    if (item.state == RunState::Done)
-      answer.text += " → " + item.plan->job.place.path.string() + " (" + std::to_string(item.frames) +
-                     " frames" + (item.fps > 0 ? ", " + number(item.fps, 1) + " frames/s" : "") + ")";
-    answer.text += "\n";
-    if (!item.why.empty()) answer.text += "      " + item.why + "\n";
-  }
-  answer.exit_code = bad > 0 ? kSomeFailed : kAllDone;
-  if (!report.empty()) {
-    saveReport(report, batch.items(), title);
-    answer.json["report"] = report;
-    answer.text += "Report: " + report + "\n";
-  }
-  return answer;
-}
-
 // --match any: a clip that matches none takes the first profile that has its shape.
 void assignLeftovers(Shoot& shoot, const std::vector<ClipFacts>& facts,
                      const std::vector<Profile>& profiles) {
@@ -316,68 +229,7 @@ Answer runApply(const ApplyRequest& request) {
   applyParts(request, profiles, shoot.clips);
   if (request.match == "any") assignLeftovers(shoot, facts, profiles);
   Batch batch(planShoot(shoot, facts, profiles), request.overwrite ? Replace::Files : Replace::Nothing);
-  return runBatch(batch, request.report, "Glenhaze");
-}
-
-Answer joinShoot(const PlannedShoot& planned, const std::string& file, double dissolve_s) {
-  const std::jthread watcher = watchForInterruption();
-  FactStore store(planned.shoot.path.parent_path() / kFactsName);
-  ProgressLine line("Joining");
-  Progress progress;
-  progress.stop = interruption().get_token();
-  progress.report = [&](double share) { line.show(share, -1); };
-  const ReelResult made = makeReel(planned.plans, {file, dissolve_s, Replace::Ours}, store, progress);
-  Answer answer;
-  answer.json = {{"joined", made.path.string()}, {"frames", made.frames},   {"parts", made.parts},
-                 {"was_there", made.was_there},  {"checked", made.checked}, {"notes", made.notes}};
-  answer.text = (made.was_there ? "was done  " : "done  ") + made.path.string() + " (" +
-                std::to_string(made.parts) + " parts, " + std::to_string(made.frames) + " frames)\n";
-  for (const std::string& note : made.notes) answer.text += "      " + note + "\n";
-  return answer;
-}
-
-struct RunRequest {
-  std::string shoot, report, join;
-  std::vector<std::string> clips;
-  double dissolve_s = 0;
-  bool list_jobs = false;
-};
-
-// For a shell, whatever a name holds.
-std::string quoted(const std::string& text) {
-  std::string out = "'";
-  for (const char c : text) out += c == '\'' ? std::string("'\\''") : std::string(1, c);
-  return out + "'";
-}
-
-// One command for each clip that has something to be rendered: for an engine that spreads them over computers
-// which share the folder, or for one that starts several here. Runs into one folder know of each other.
-Answer listJobs(const PlannedShoot& planned) {
-  std::unique_ptr<RunRecord> record;
-  if (const auto folder = planned.shoot.outputFolder(); RunRecord::isIn(folder))
-    record = std::make_unique<RunRecord>(folder);
-  Answer answer;
-  answer.json["jobs"] = json::array();
-  for (const ClipPlan& plan : planned.plans) {
-    if (!plan.refusal.empty() || statusOf(plan, record.get()).kind == ClipStatus::Kind::Rendered) continue;
-    const std::vector<std::string> words = {"glenhaze-cli", "run", planned.shoot.path.string(), "--clip",
-                                            plan.info.path.string()};
-    answer.json["jobs"].push_back({{"clip", words.back()}, {"arguments", words}});
-    std::string line;
-    for (const std::string& word : words) line += (line.empty() ? "" : " ") + quoted(word);
-    answer.text += line + "\n";
-  }
-  return answer;
-}
-
-Answer runShoot(const RunRequest& request) {
-  PlannedShoot planned = planShootFile(request.shoot);
-  keepClips(planned, request.clips);
-  for (const std::string& problem : planned.problems) std::cerr << "glenhaze-cli: " << problem << "\n";
-  if (request.list_jobs) return listJobs(planned);
-  if (!request.join.empty()) return joinShoot(planned, request.join, request.dissolve_s);
-  Batch batch(std::move(planned.plans), Replace::Ours);
-  return runBatch(batch, request.report, planned.shoot.name);
+  return runBatch(batch, request.report, "Glenhaze", [](Batch& all, const std::stop_token& stop) { all.run(stop); });
 }
 
 }  // namespace
@@ -433,24 +285,6 @@ void addApply(CLI::App& app, Session& session) {
     r->by_itself = r->by_itself || r->profiles.empty();
     session.verb = [r] { return runApply(*r); };
   });
-}
-
-void addRun(CLI::App& app, Session& session) {
-  auto* verb = app.add_subcommand("run", "Render everything a shoot has to render");
-  auto r = std::make_shared<RunRequest>();
-  verb->add_option("SHOOT", r->shoot, "Shoot file")->required();
-  verb->add_option("--clip", r->clips, "Only this clip of the shoot; may be given several times")
-      ->take_all()
-      ->expected(1)
-      ->allow_extra_args(false);
-  verb->add_option("--report", r->report, "Page (.html) or table (.csv) to write about what was done");
-  verb->add_option("--join", r->join, "One file of all clips and stretches in their order, instead of many");
-  verb->add_option("--dissolve", r->dissolve_s,
-                   "Seconds in which each part goes over into the next, with --join")
-      ->check(finiteRange(0, 10));
-  verb->add_flag("--list-jobs", r->list_jobs,
-                 "Render nothing: write one command for each clip that is to be rendered");
-  verb->callback([r, &session] { session.verb = [r] { return runShoot(*r); }; });
 }
 
 }  // namespace glenhaze::console

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <csignal>
 #include <cstdio>
 
 #include "core/base/csv.h"
@@ -64,6 +65,22 @@ std::array<int, 4> parsePlace(const std::string& text) {
 
 std::vector<std::filesystem::path> toPaths(const std::vector<std::string>& names) {
   return {names.begin(), names.end()};
+}
+
+namespace {
+volatile std::sig_atomic_t interrupted = 0;
+}
+
+// The watching thread is needed because a signal handler may not touch mutexes.
+Interruption::Interruption() {
+  std::signal(SIGINT, [](int) { interrupted = 1; });
+  std::signal(SIGTERM, [](int) { interrupted = 1; });
+  watcher_ = std::jthread([this](const std::stop_token& stop) {
+    while (!stop.stop_requested()) {
+      if (interrupted != 0) source_.request_stop();
+      std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    }
+  });
 }
 
 ProgressLine::ProgressLine(std::string label)

@@ -6,11 +6,14 @@
 #include <filesystem>
 #include <functional>
 #include <nlohmann/json.hpp>
+#include <stop_token>
 #include <string>
+#include <thread>
 #include <vector>
 
 #include "core/base/progress.h"
 #include "core/media/clip_info.h"
+#include "core/run/batch.h"
 #include "core/run/plan.h"
 
 namespace glenhaze::console {
@@ -47,6 +50,7 @@ void addFinish(CLI::App& app, Session& session);
 void addApply(CLI::App& app, Session& session);
 void addRun(CLI::App& app, Session& session);
 void addShoot(CLI::App& app, Session& session);
+void addTask(CLI::App& app, Session& session);
 
 /// What is known of a shoot's clips, in their order; files are looked at side by side.
 std::vector<ClipFacts> factsOfAll(const Shoot& shoot);
@@ -76,6 +80,22 @@ class ProgressLine {
   double started_;
   double last_ = -1;
 };
+
+/// While it lives Ctrl+C asks for a stop instead of ending the program: the clip being rendered is dropped,
+/// finished ones stay.
+class Interruption {
+ public:
+  Interruption();
+  std::stop_token token() const { return source_.get_token(); }
+
+ private:
+  std::stop_source source_;
+  std::jthread watcher_;
+};
+
+/// Renders a batch by `render`, shows how far it is meanwhile, and says what became of each clip.
+Answer runBatch(Batch& batch, const std::string& report, const std::string& title,
+                const std::function<void(Batch&, const std::stop_token&)>& render);
 
 /// The probe of a clip. Throws Error(Unreadable) when it cannot be read.
 ClipInfo readableClip(const std::filesystem::path& path);

@@ -55,6 +55,7 @@ int run(int argc, char** argv) {
   addApply(app, session);
   addRun(app, session);
   addShoot(app, session);
+  addTask(app, session);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {

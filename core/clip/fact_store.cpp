@@ -26,21 +26,34 @@ FactStore::FactStore(const std::filesystem::path& file) {
   }
 }
 
-FileId FactStore::identify(const std::filesystem::path& path) {
-  struct stat s {};
-  const bool plain = database_ && ::stat(path.c_str(), &s) == 0 && S_ISREG(s.st_mode);
-  const int64_t modified = int64_t{s.st_mtim.tv_sec} * 1'000'000'000 + s.st_mtim.tv_nsec;
+FactStore::FactStore(const std::filesystem::path& file, std::shared_ptr<const FactStore> below)
+    : FactStore(file) {
+  below_ = std::move(below);
+}
+
+std::optional<std::string> FactStore::knownContent(const std::filesystem::path& path, int64_t bytes,
+                                                   int64_t modified) const {
   try {
-    if (plain) {
-      const auto rows = database_->run("SELECT content FROM files WHERE path=? AND bytes=? AND modified=?",
-                                       {path.native(), int64_t{s.st_size}, modified});
-      if (!rows.empty()) return {static_cast<uint64_t>(s.st_size), modified, textOf(rows[0][0])};
-    }
+    if (database_)
+      for (const auto& row :
+           database_->run("SELECT content FROM files WHERE path=? AND bytes=? AND modified=?",
+                          {path.native(), bytes, modified}))
+        return textOf(row[0]);
   } catch (const Error&) {
   }
+  return below_ ? below_->knownContent(path, bytes, modified) : std::nullopt;
+}
+
+FileId FactStore::identify(const std::filesystem::path& path) {
+  struct stat s {};
+  const bool plain = ::stat(path.c_str(), &s) == 0 && S_ISREG(s.st_mode);
+  const int64_t modified = int64_t{s.st_mtim.tv_sec} * 1'000'000'000 + s.st_mtim.tv_nsec;
+  if (plain)
+    if (auto content = knownContent(path, s.st_size, modified))
+      return {static_cast<uint64_t>(s.st_size), modified, std::move(*content)};
   const FileId id = fileIdOf(path);
   try {
-    if (plain && id.exists())
+    if (database_ && plain && id.exists())
       database_->run("INSERT OR REPLACE INTO files VALUES(?,?,?,?)",
                      {path.native(), static_cast<int64_t>(id.bytes), id.modified_ns, id.content});
   } catch (const Error&) {
@@ -50,19 +63,22 @@ FileId FactStore::identify(const std::filesystem::path& path) {
 
 std::optional<std::string> FactStore::find(const FileId& file, const std::string& kind,
                                            const std::string& question) const {
-  if (!database_ || !file.exists()) return std::nullopt;
+  if (!file.exists()) return std::nullopt;
   try {
-    const auto rows = database_->run("SELECT fact FROM facts WHERE file=? AND kind=? AND question=?",
-                                     {keyOf(file), kind, question});
-    if (!rows.empty()) return textOf(rows[0][0]);
+    if (database_)
+      for (const auto& row : database_->run("SELECT fact FROM facts WHERE file=? AND kind=? AND question=?",
+                                            {keyOf(file), kind, question}))
+        return textOf(row[0]);
   } catch (const Error&) {
   }
-  return std::nullopt;
+  return below_ ? below_->find(file, kind, question) : std::nullopt;
 }
 
 std::map<std::string, std::string> FactStore::all(const FileId& file, const std::string& kind) const {
   std::map<std::string, std::string> facts;
-  if (!database_ || !file.exists()) return facts;
+  if (!file.exists()) return facts;
+  if (below_) facts = below_->all(file, kind);
+  if (!database_) return facts;
   try {
     for (const auto& row :
          database_->run("SELECT question, fact FROM facts WHERE file=? AND kind=?", {keyOf(file), kind}))
@@ -77,6 +93,19 @@ void FactStore::put(const FileId& file, const std::string& kind, const std::stri
   if (!database_ || !file.exists()) return;
   try {
     database_->run("INSERT OR REPLACE INTO facts VALUES(?,?,?,?)", {keyOf(file), kind, question, fact});
+  } catch (const Error&) {
+  }
+}
+
+void FactStore::takeAll(const FactStore& other) {
+  if (!database_ || !other.database_) return;
+  try {
+    database_->atOnce([&] {
+      for (const auto& row : other.database_->run("SELECT file, kind, question, fact FROM facts"))
+        database_->run("INSERT OR REPLACE INTO facts VALUES(?,?,?,?)", row);
+      for (const auto& row : other.database_->run("SELECT path, bytes, modified, content FROM files"))
+        database_->run("INSERT OR REPLACE INTO files VALUES(?,?,?,?)", row);
+    });
   } catch (const Error&) {
   }
 }

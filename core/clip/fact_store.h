@@ -20,6 +20,8 @@ class FactStore {
   /// Keeps nothing: for shoots that are not saved yet.
   FactStore() = default;
   explicit FactStore(const std::filesystem::path& file);
+  /// One of its own, above another one: what is not known here is asked for there, what is new is kept here.
+  FactStore(const std::filesystem::path& file, std::shared_ptr<const FactStore> below);
 
   /// Which file this is: known already where size and time are still the same, without reading it; else as
   /// fileIdOf.
@@ -32,9 +34,14 @@ class FactStore {
   /// All facts of one kind, by what they depend on.
   std::map<std::string, std::string> all(const FileId& file, const std::string& kind) const;
   void put(const FileId& file, const std::string& kind, const std::string& question, const std::string& fact);
+  /// Everything that another store holds by itself, in place of what is known here.
+  void takeAll(const FactStore& other);
 
  private:
+  std::optional<std::string> knownContent(const std::filesystem::path& path, int64_t bytes,
+                                          int64_t modified) const;
   std::unique_ptr<Database> database_;  // null: nothing is kept
+  std::shared_ptr<const FactStore> below_;
 };
 
 /// Where the facts about the footage of a shoot are kept: beside its file.

@@ -113,7 +113,17 @@ void publish(const fs::path& from, const OutputPlace& place) {
   if (::rename(from.c_str(), place.path.c_str()) != 0) throwNaming(place.path, errno);
 }
 
+void publishWhole(const OutputPlace& place, const SourceGuard& own, const fs::path& temporary) {
+  requireFree(place, own);
+  if (place.complete) place.complete(temporary);
+  publish(temporary, place);
+}
+
 }  // namespace
+
+void publishOutput(const OutputPlace& place, const fs::path& clip) {
+  publishWhole(place, SourceGuard(std::span(&clip, 1)), place.temporary);
+}
 
 struct ClipWriter::State {
   OutputPlace place;
@@ -457,9 +467,7 @@ WriteResult ClipWriter::finish() {
   s.carryMetadata();
   const std::string checked = s.verify();
   // Asked again: hours may have passed.
-  requireFree(s.place, s.own);
-  if (s.place.complete) s.place.complete(s.temporary);
-  publish(s.temporary, s.place);
+  publishWhole(s.place, s.own, s.temporary);
   s.published = true;
   WriteResult result{s.final_path, s.frames, 0, s.note, checked};
   std::error_code ignored;

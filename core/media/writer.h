@@ -82,6 +82,11 @@ struct WriteResult {
   std::string checked;  ///< how the output was looked over: "all frames decoded", …
 };
 
+/// Gives a whole output, which is at place.temporary, its name: place.complete is called, and what may be
+/// replaced is. `clip`: never touched, whatever the guard says. Throws Error(Unwritable); it stays where it is
+/// then.
+void publishOutput(const OutputPlace& place, const std::filesystem::path& clip);
+
 /// Sound that is made for an output in place of its source's.
 struct MadeSound {
   int sample_rate = 48000, channels = 2;

@@ -166,7 +166,7 @@ MadeFrames makeFrames(const RenderJob& job, const std::function<bool(Frame)>& ta
   return Maker(job, take, progress, watch).run();
 }
 
-RenderResult renderClip(const RenderJob& job, const Progress& progress, RenderWatch* watch) {
+RenderResult writeFrames(const RenderJob& job, const FrameMaker& make, RenderWatch* watch) {
   requireRange(job);
   const auto started = std::chrono::steady_clock::now();
   EncodingThread encoding(
@@ -176,8 +176,7 @@ RenderResult renderClip(const RenderJob& job, const Progress& progress, RenderWa
       watch);
   RenderResult result;
   try {
-    const MadeFrames made = makeFrames(
-        job, [&](Frame frame) { return encoding.push(std::move(frame)); }, progress, watch);
+    const MadeFrames made = make([&](Frame frame) { return encoding.push(std::move(frame)); });
     result.held = made.held;
     result.size_change = made.size_change;
   } catch (...) {
@@ -188,6 +187,12 @@ RenderResult renderClip(const RenderJob& job, const Progress& progress, RenderWa
   result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
   result.fps = static_cast<double>(result.written.frames) / std::max(1e-9, result.seconds);
   return result;
+}
+
+RenderResult renderClip(const RenderJob& job, const Progress& progress, RenderWatch* watch) {
+  return writeFrames(
+      job, [&](const std::function<bool(Frame)>& take) { return makeFrames(job, take, progress, watch); },
+      watch);
 }
 
 }  // namespace glenhaze

@@ -7,45 +7,15 @@
 #include "core/base/numbers.h"
 #include "core/clip/file_id.h"
 #include "core/run/ask.h"
+#include "core/run/render_plan.h"
 
 namespace glenhaze {
 namespace fs = std::filesystem;
 
 namespace {
 
-// A folder that was replaced goes, unless somebody put something into it at the last moment.
-void keepWhatIsNotOurs(const fs::path& old_folder, const FileId& made_as, const fs::path& name) {
-  if (fileIdOf(old_folder) == made_as) return;
-  for (int n = 1; n < 1000; ++n) {
-    const fs::path kept = name.string() + " (before " + std::to_string(n) + ")";
-    std::error_code code;
-    if (fs::exists(fs::symlink_status(kept, code))) continue;
-    fs::rename(old_folder, kept, code);
-    if (!code) return;
-  }
-  throw Error(ErrorKind::Unwritable, "The former folder holds something that is not ours",
-              old_folder.string(), "", "");
-}
-
-std::string timeText(double seconds) {
-  const auto whole = static_cast<int64_t>(seconds);
-  const std::string s = fixedText(seconds - static_cast<double>(whole / 60 * 60), 2);
-  return std::to_string(whole / 60) + ":" + (s.find('.') < 2 ? "0" : "") + s;
-}
-
-// What only came out while the clip was read.
-std::vector<std::string> footageNotes(const ClipInfo& clip, const RenderResult& rendered) {
-  std::vector<std::string> notes;
-  if (const HeldFrames& held = rendered.held; held.count > 0)
-    notes.push_back(std::to_string(held.count) +
-                    (held.count == 1 ? " frame could not be read, at " : " frames could not be read, from ") +
-                    timeText(clip.frameTime(held.first)) + " on; the one before stands in.");
-  if (const auto& change = rendered.size_change)
-    notes.push_back("The picture changes to " + std::to_string(change->to.width) + " × " +
-                    std::to_string(change->to.height) + " at " + timeText(clip.frameTime(change->index)) +
-                    "; rendered up to there.");
-  return notes;
-}
+// Looking at the pictures first takes a share of the time, or so.
+constexpr double kAsking = 0.05;
 
 void takeResult(RunItem& item, const RenderResult& rendered) {
   item.frames = rendered.written.frames;
@@ -227,8 +197,6 @@ FactStore& Batch::factsOf(const fs::path& shoot) {
 }
 
 void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
-  // Looking at the pictures first takes a tenth of the time, or so.
-  constexpr double kAsking = 0.05;
   const auto made = std::make_shared<ClipPlan>(
       answered(*item.plan, factsOf(item.plan->basis->shoot.path), progressOf(index, stop, 0, kAsking)));
   ClipPlan& plan = *made;
@@ -264,50 +232,19 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
   }
 }
 
-// To a name of its own, which the record knows from before it exists, and then under the output's.
 void Batch::renderAs(RunItem& item, ClipPlan& plan, int index, const std::stop_token& stop,
                      const std::string& fingerprint, Standing standing) {
-  constexpr double kAsking = 0.05, kPreparing = 0.1;  // as in renderInto
-  RenderJob& job = plan.job;
   const Treatment& treatment = plan.decision.treatment;
-  const fs::path output = job.place.path;
-  RunRecord& record = recordOf(output.parent_path());
-  const fs::path temporary =
-      record.begin(output, fingerprint, job.clip.path.native(), partDigests(treatment, plan.facts.id));
-  job.place.temporary = temporary;
-  job.place.complete = [&](const fs::path& whole) {
-    // What may be replaced must still be what it was when that was decided.
-    if (standing != Standing::Free && record.standingOf(output, fingerprint) != standing)
-      throw Error(ErrorKind::Unwritable, "The output was changed while it was rendered anew", output.string(),
-                  "", "Move it away, then render again");
-    record.complete(whole);
-  };
-  job.place.replaced = [&](const fs::path& old_folder) {
-    if (const auto made_as = record.madeAs(output)) keepWhatIsNotOurs(old_folder, *made_as, output);
-  };
-  try {
-    std::vector<std::string> notes = plan.decision.notes;
-    const Prepared prepared =
-        prepare(plan, factsOf(plan.basis->shoot.path), notes, progressOf(index, stop, kAsking, kPreparing));
-    job.correction = correctionOf(treatment, prepared);
+  const RecordEntry entry{standing, fingerprint, plan.job.clip.path.native(),
+                          partDigests(treatment, plan.facts.id)};
+  makeRecorded(recordOf(plan.job.place.path.parent_path()), plan.job.place, entry, [&] {
     const auto watch = std::make_shared<RenderWatch>();
-    change([&] { watch_ = watch; });
-    const RenderResult rendered =
-        renderClip(job, progressOf(index, stop, item.plan->questions.any() ? kPreparing : 0, 1), watch.get());
-    record.published(temporary);
-    takeResult(item, rendered);
-    for (const std::string& note : footageNotes(job.clip, rendered)) notes.push_back(note);
-    item.why = doneText(treatment, plan.info);
-    for (const std::string& note : notes) item.why += " " + note;
-    if (!rendered.written.note.empty()) item.why += " Also: " + rendered.written.note + ".";
-  } catch (...) {
-    try {
-      record.dropped(temporary);
-    } catch (const Error&) {
-      // On a full disk not even that can be written: the next run clears it.
-    }
-    throw;
-  }
+    const Rendered rendered =
+        renderPlan(plan, factsOf(plan.basis->shoot.path), progressOf(index, stop, kAsking, 1), watch.get(),
+                   [&] { change([&] { watch_ = watch; }); });
+    takeResult(item, rendered.result);
+    item.why = rendered.words;
+  });
 }
 
 void Batch::renderItem(int index, std::stop_token stop) {
@@ -367,6 +304,10 @@ void Batch::cancel(int index) {
       item.why = "Taken out by hand.";
     }
   });
+}
+
+void Batch::report(int index, const std::function<void(RunItem&)>& edit) {
+  change([&] { edit(items_[static_cast<size_t>(index)]); });
 }
 
 void Batch::move(int from, int to) {

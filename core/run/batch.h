@@ -74,6 +74,8 @@ class Batch {
   void cancel(int index);
   /// Moves a waiting item before another one.
   void move(int from, int to);
+  /// For whoever renders items elsewhere: how one of them stands.
+  void report(int index, const std::function<void(RunItem&)>& edit);
 
  private:
   int nextWaiting() const;

@@ -78,6 +78,20 @@ bool isAlive(const std::string& host, const std::string& process, int64_t begun)
   return processMark(process.substr(0, process.find(' '))) == process;
 }
 
+// A folder that was replaced goes, unless somebody put something into it at the last moment.
+void keepWhatIsNotOurs(const fs::path& old_folder, const FileId& made_as, const fs::path& name) {
+  if (fileIdOf(old_folder) == made_as) return;
+  for (int n = 1; n < 1000; ++n) {
+    const fs::path kept = name.string() + " (before " + std::to_string(n) + ")";
+    std::error_code code;
+    if (fs::exists(fs::symlink_status(kept, code))) continue;
+    fs::rename(old_folder, kept, code);
+    if (!code) return;
+  }
+  throw Error(ErrorKind::Unwritable, "The former folder holds something that is not ours",
+              old_folder.string(), "", "");
+}
+
 std::string nameOf(const fs::path& path) { return path.filename().native(); }
 
 }  // namespace
@@ -190,6 +204,34 @@ int RunRecord::clearLeftovers() {
     }
   });
   return removed;
+}
+
+void makeRecorded(RunRecord& record, OutputPlace& place, const RecordEntry& entry,
+                  const std::function<void()>& make) {
+  const fs::path output = place.path;
+  const fs::path temporary = record.begin(output, entry.fingerprint, entry.source, entry.parts);
+  place.temporary = temporary;
+  place.complete = [&record, output, entry](const fs::path& whole) {
+    // What may be replaced must still be what it was when that was decided.
+    if (entry.standing != Standing::Free && record.standingOf(output, entry.fingerprint) != entry.standing)
+      throw Error(ErrorKind::Unwritable, "The output was changed while it was rendered anew", output.string(),
+                  "", "Move it away, then render again");
+    record.complete(whole);
+  };
+  place.replaced = [&record, output](const fs::path& old_folder) {
+    if (const auto made_as = record.madeAs(output)) keepWhatIsNotOurs(old_folder, *made_as, output);
+  };
+  try {
+    make();
+    record.published(temporary);
+  } catch (...) {
+    try {
+      record.dropped(temporary);
+    } catch (const Error&) {
+      // On a full disk not even that can be written: the next run clears it.
+    }
+    throw;
+  }
 }
 
 }  // namespace glenhaze

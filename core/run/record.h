@@ -4,12 +4,14 @@
 // every run, and safe for several of them at once. Only what stands here is ever replaced or removed.
 
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
 
 #include "core/base/database.h"
 #include "core/clip/file_id.h"
+#include "core/media/writer.h"
 
 namespace glenhaze {
 
@@ -59,6 +61,18 @@ class RunRecord {
   std::filesystem::path folder_;
   Database database_;
 };
+
+/// What the record is told of an output that is about to be made.
+struct RecordEntry {
+  Standing standing = Standing::Free;  ///< of its name, as it was decided on
+  std::string fingerprint, source, parts;
+};
+
+/// Lets `make` write an output to a name of its own, which the record knows from before it exists, and then
+/// to the output's: fills temporary, complete and replaced of `place`, which is to be used by `make`. What
+/// fails on the way is dropped from the record. Throws Error(Unwritable), and what `make` throws.
+void makeRecorded(RunRecord& record, OutputPlace& place, const RecordEntry& entry,
+                  const std::function<void()>& make);
 
 /// The record's own name in an output folder.
 constexpr const char* kRecordName = ".glenhaze-run.sqlite";

@@ -332,19 +332,7 @@ ReelResult makeReel(std::span<const ClipPlan> plans, const ReelRequest& request,
     result.was_there = true;
   } else {
     place.existing = existingAllowed(standing, request.replace, place.path);
-    place.temporary = record.begin(place.path, fingerprint, "");
-    place.complete = [&](const fs::path& temporary) { record.complete(temporary); };
-    try {
-      result = joiner.make(place);
-      record.published(place.temporary);
-    } catch (...) {
-      try {
-        record.dropped(place.temporary);
-      } catch (const Error&) {
-        // On a full disk not even that can be written: the next run clears it.
-      }
-      throw;
-    }
+    makeRecorded(record, place, {standing, fingerprint, "", ""}, [&] { result = joiner.make(place); });
   }
   result.parts = static_cast<int>(std::ssize(list.events));
   result.notes.insert(result.notes.begin(), left_out.begin(), left_out.end());
