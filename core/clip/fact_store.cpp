@@ -31,6 +31,8 @@ FactStore::FactStore(const std::filesystem::path& file, std::shared_ptr<const Fa
   below_ = std::move(below);
 }
 
+FactStore::FactStore(std::shared_ptr<const FactStore> below) : below_(std::move(below)) {}
+
 std::optional<std::string> FactStore::knownContent(const std::filesystem::path& path, int64_t bytes,
                                                    int64_t modified) const {
   try {

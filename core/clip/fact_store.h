@@ -22,6 +22,8 @@ class FactStore {
   explicit FactStore(const std::filesystem::path& file);
   /// One of its own, above another one: what is not known here is asked for there, what is new is kept here.
   FactStore(const std::filesystem::path& file, std::shared_ptr<const FactStore> below);
+  /// Only what another one knows; what is new is not kept.
+  explicit FactStore(std::shared_ptr<const FactStore> below);
 
   /// Which file this is: known already where size and time are still the same, without reading it; else as
   /// fileIdOf.

@@ -170,8 +170,8 @@ void takeOver(RunRecord& record, const Submission& s, const FarmItem& item, cons
 
 }  // namespace
 
-fs::path factsFile(const Submission& s, int look) {
-  return s.folder / "facts" / (std::to_string(look) + ".sqlite");
+fs::path factsFile(const Submission& s, int item) {
+  return s.folder / "facts" / (std::to_string(item) + ".sqlite");
 }
 
 void writeResult(const Submission& s, int item, const FarmResult& result) {
@@ -284,11 +284,14 @@ void collect(const Submission& s) {
     }
     writeFileAtomically(takenFile(s, i), "");
   }
-  FactStore known(s.shoot.parent_path() / kFactsName);
-  for (const int look : s.looks) {
-    const fs::path file = factsFile(s, look), taken = file.string() + ".taken";
-    if (!isThere(file) || isThere(taken) || !isThere(takenFile(s, look))) continue;
-    known.takeAll(FactStore(file));
+  const std::set<std::string> facts = namesIn(s.folder / "facts");
+  std::unique_ptr<FactStore> known;
+  for (int i = 0; i < std::ssize(s.items) && !facts.empty(); ++i) {
+    const fs::path file = factsFile(s, i), taken = file.string() + ".taken";
+    if (!facts.contains(file.filename()) || facts.contains(taken.filename()) || !isThere(takenFile(s, i)))
+      continue;
+    if (!known) known = std::make_unique<FactStore>(s.shoot.parent_path() / kFactsName);
+    known->takeAll(FactStore(file));
     writeFileAtomically(taken, "");
   }
 }

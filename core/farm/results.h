@@ -34,7 +34,7 @@ struct FarmPart {
 };
 
 // Where tasks write. Throw Error(Unwritable).
-std::filesystem::path factsFile(const Submission& submission, int look);
+std::filesystem::path factsFile(const Submission& submission, int item);
 void writeResult(const Submission& submission, int item, const FarmResult& result);
 void writePart(const Submission& submission, int item, int part, const FarmPart& made);
 /// What is read is empty where it is not there yet.

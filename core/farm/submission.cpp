@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 
 #include "core/base/error.h"
@@ -91,6 +92,9 @@ Submission submissionOf(const SharedPlans& plans, const SharedPlans& to_render, 
   for (const Profile& profile : to_render.front()->basis->profiles)
     submission.profiles.emplace_back(profile.path, profileToJson(profile));
   submission.folder = farmFolder(to_render.front()->job.place.path.parent_path());
+  // What one task alone has to know it finds out itself.
+  std::map<fs::path, int> outputs;
+  for (const auto& plan : to_render) ++outputs[plan->clip.path];
   for (const auto& plan : to_render) {
     FarmItem item;
     item.clip = plan->clip.path;
@@ -98,7 +102,8 @@ Submission submissionOf(const SharedPlans& plans, const SharedPlans& to_render, 
     item.range = plan->clip.range;
     item.parts = partsOf(*plan, chunk_s);
     const bool asks = plan->decision.missing.any() || plan->questions.any();
-    if (asks && looked_at.insert(item.clip).second)
+    const bool several = !item.parts.empty() || outputs[item.clip] > 1;
+    if (asks && several && looked_at.insert(item.clip).second)
       submission.looks.push_back(static_cast<int>(submission.items.size()));
     submission.items.push_back(std::move(item));
   }

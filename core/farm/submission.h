@@ -3,7 +3,7 @@
 // beside the outputs. Every task writes files of its own there, so that no two ever meet; one process at a
 // time takes over what is done (see results.h). Settings are as they were when the work was handed over.
 //
-//   look     one task a clip: what its pictures have to be asked is found out, and kept
+//   look     one task a clip of which several tasks follow: what its pictures have to be asked is found out
 //   render   one task an output, or a part of a long one
 //   join     one task an output of several parts: the same file as if it had been rendered by one
 //   collect  once, at the end: what is whole gets its name
@@ -45,7 +45,7 @@ struct Submission {
   std::string shoot_json;                                               ///< as it was
   std::vector<std::pair<std::filesystem::path, std::string>> profiles;  ///< as they were
   std::vector<FarmItem> items;
-  std::vector<int> looks;         ///< the first item of each clip of which something must be found out
+  std::vector<int> looks;         ///< the first item of each clip that is looked at before
   std::vector<std::string> jobs;  ///< numbers that the engine gave
 };
 

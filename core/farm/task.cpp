@@ -2,6 +2,7 @@
 
 #include <unistd.h>
 
+#include <algorithm>
 #include <array>
 #include <chrono>
 
@@ -44,16 +45,19 @@ FarmResult resultOfRefusal(const ClipPlan& plan) {
   return result;
 }
 
-// What the shoot's store knows is only read: no two tasks write to one file.
-FactStore storeFor(const Submission& s, int item) {
-  int look = item;
-  for (const int one : s.looks)
-    if (s.items[static_cast<size_t>(one)].clip == s.items[static_cast<size_t>(item)].clip) look = one;
+// What the shoot's store knows is only read, and no two tasks write to one file: of a clip that several tasks
+// render only the look does.
+FactStore storeFor(const Submission& s, const FarmTask& task) {
   std::error_code code;
   fs::create_directories(s.folder / "facts", code);
   const fs::path known = s.shoot.parent_path() / kFactsName;
   auto below = fs::exists(known, code) ? std::make_shared<const FactStore>(known) : nullptr;
-  return {factsFile(s, look), std::move(below)};
+  const fs::path& clip = s.items[static_cast<size_t>(task.item)].clip;
+  const auto look = std::ranges::find(
+      s.looks, clip, [&](int item) -> const fs::path& { return s.items[static_cast<size_t>(item)].clip; });
+  if (look == s.looks.end()) return {factsFile(s, task.item), std::move(below)};
+  if (task.stage == FarmStage::Look) return {factsFile(s, *look), std::move(below)};
+  return FactStore(std::make_shared<const FactStore>(factsFile(s, *look), std::move(below)));
 }
 
 // How far a task is, now and then.
@@ -89,7 +93,7 @@ class Worker {
         task_(task),
         item_(submission.items.at(static_cast<size_t>(task.item))),
         progress_(progress),
-        store_(storeFor(submission, task.item)) {}
+        store_(storeFor(submission, task)) {}
 
   // All outputs of the clip, for which the same is asked.
   void look() {
