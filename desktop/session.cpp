@@ -365,10 +365,20 @@ void Session::startRun() {
         },
         Qt::QueuedConnection);
   });
-  QtConcurrent::run(&runs_, [batch = batch_, token = run_stop_.get_token()] {
-    batch->run(token);
-  }).then(this, [this] {
+  elsewhere_ = farm_.has_value();
+  QtConcurrent::run(&runs_, [batch = batch_, token = run_stop_.get_token(), farm = farm_] {
+    try {
+      if (farm)
+        runOnSlurm(*batch, *farm, token);
+      else
+        batch->run(token);
+    } catch (const Error& error) {
+      return error.kind() == ErrorKind::Cancelled ? QString() : QString::fromUtf8(error.what());
+    }
+    return QString();
+  }).then(this, [this](const QString& trouble) {
     running_ = false;
+    if (!trouble.isEmpty()) Q_EMIT failed(trouble);
     takeRunItems();
     takeAnswers();
     standings_.lookAgain();

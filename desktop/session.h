@@ -17,6 +17,7 @@
 #include <vector>
 
 #include "core/clip/fact_store.h"
+#include "core/farm/farm_run.h"
 #include "core/run/batch.h"
 #include "core/treat/shoot.h"
 #include "desktop/footage_watch.h"
@@ -104,6 +105,11 @@ class Session : public QObject {
   const std::vector<RunItem>& runItems() const { return run_items_; }
   void startRun();
   void stopRun();
+  /// Where the next run renders: on the computers that Slurm has, or on this one.
+  void setFarm(std::optional<FarmOptions> farm) { farm_ = std::move(farm); }
+  const std::optional<FarmOptions>& farm() const { return farm_; }
+  /// Whether the run in progress, or the last one, is done by other computers.
+  bool runsElsewhere() const { return elsewhere_; }
 
  Q_SIGNALS:
   void changed();
@@ -144,7 +150,8 @@ class Session : public QObject {
   QTimer replan_soon_;
   std::shared_ptr<Batch> batch_;
   std::stop_source run_stop_;
-  bool running_ = false;
+  bool running_ = false, elsewhere_ = false;
+  std::optional<FarmOptions> farm_;
   std::vector<RunItem> run_items_;
   std::unordered_map<std::string, size_t> run_index_;
   QTimer run_update_;  // joins what the run says to at most ten updates a second

@@ -118,6 +118,21 @@ class Submitter {
 
 bool slurmIsThere() { return findProgram("sbatch") && findProgram("squeue") && findProgram("scancel"); }
 
+std::vector<std::string> slurmPartitions(const std::stop_token& stop) {
+  std::vector<std::string> names;
+  if (!slurmIsThere() || !findProgram("sinfo")) return names;
+  // %P: the name, with a star behind the default (sinfo(1)).
+  std::istringstream lines(runProgram({"sinfo", "--noheader", "--format=%P"}, stop).out);
+  for (std::string line; std::getline(lines, line);) {
+    line = trimmedText(line);
+    const bool usual = line.ends_with('*');
+    if (usual) line.pop_back();
+    if (line.empty() || std::ranges::find(names, line) != names.end()) continue;
+    names.insert(usual ? names.begin() : names.end(), line);
+  }
+  return names;
+}
+
 std::string shellQuoted(const std::string& word) {
   std::string out = "'";
   for (const char c : word) out += c == '\'' ? std::string("'\\''") : std::string(1, c);

@@ -19,6 +19,9 @@ struct SlurmOptions {
 /// Whether this computer can hand work to Slurm.
 bool slurmIsThere();
 
+/// Its partitions, the default first; empty where there are none, or it cannot be asked.
+std::vector<std::string> slurmPartitions(const std::stop_token& stop = {});
+
 /// Hands a saved submission over; the numbers of its jobs, none left behind where it fails. Throws
 /// Error(Unwritable) when Slurm does not take it, with what it says; Error(Cancelled).
 std::vector<std::string> handToSlurm(const Submission& submission, const SlurmOptions& options,

@@ -17,6 +17,7 @@
 #include "core/base/files.h"
 #include "desktop/run/reel_dialog.h"
 #include "desktop/run/run_sight.h"
+#include "desktop/run/run_where.h"
 #include "desktop/widgets/look.h"
 #include "desktop/widgets/panels.h"
 
@@ -162,6 +163,8 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
   layout->addWidget(sight_);
   buildTable();
   layout->addWidget(table_, 1);
+  where_ = new RunWhere(session_);
+  layout->addWidget(where_);
   note_ = new QLabel;
   note_->setWordWrap(true);
   note_->setStyleSheet(QStringLiteral("color:#B4B5B3"));
@@ -172,6 +175,11 @@ RunPlace::RunPlace(Session& session, QWidget* parent) : QWidget(parent), session
   });
   connect(&session_, &Session::changed, this, &RunPlace::refresh);
   refresh();
+}
+
+void RunPlace::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  where_->look();
 }
 
 void RunPlace::addButtons(QHBoxLayout& head) {
@@ -239,7 +247,9 @@ void RunPlace::refresh() {
   const bool running = session_.running();
   const RunSummary s = batch ? batch->summary() : RunSummary{};
   title_->setText(!batch    ? tr("No run yet")
-                  : running ? (batch->paused() ? tr("Paused") : tr("Rendering"))
+                  : running ? (batch->paused()            ? tr("Paused")
+                               : session_.runsElsewhere() ? tr("Rendering on Slurm")
+                                                          : tr("Rendering"))
                             : tr("Run finished"));
   QStringList parts;
   if (batch) parts << tr("%1 done").arg(s.done);
@@ -253,10 +263,12 @@ void RunPlace::refresh() {
   bar_->setVisible(batch != nullptr);
   showSight();
   start_->setVisible(!running);
-  pause_->setVisible(running);
+  // Of work that others do the order is theirs.
+  const bool here = running && !session_.runsElsewhere();
+  pause_->setVisible(here);
   pause_->setText(batch && batch->paused() ? tr("Go on") : tr("Pause"));
   stop_->setVisible(running);
-  for (QPushButton* b : {up_, out_}) b->setVisible(running);
+  for (QPushButton* b : {up_, out_}) b->setVisible(here);
   retry_->setVisible(!running && batch && s.failed + s.cancelled > 0);
   report_->setVisible(batch != nullptr);
   std::error_code code;

@@ -16,6 +16,7 @@ class QTableView;
 namespace glenhaze::desktop {
 
 class RunSight;
+class RunWhere;
 
 class RunModel : public QAbstractTableModel {
   Q_OBJECT
@@ -40,6 +41,9 @@ class RunPlace : public QWidget {
   QTableView* table() const { return table_; }
   const RunSight& sight() const { return *sight_; }
 
+ protected:
+  void showEvent(QShowEvent* event) override;
+
  Q_SIGNALS:
   void runWanted();
 
@@ -57,6 +61,7 @@ class RunPlace : public QWidget {
   QLabel *title_ = nullptr, *left_ = nullptr, *note_ = nullptr;
   QProgressBar* bar_ = nullptr;
   RunSight* sight_ = nullptr;
+  RunWhere* where_ = nullptr;
   QPushButton *start_ = nullptr, *pause_ = nullptr, *stop_ = nullptr, *retry_ = nullptr, *out_ = nullptr,
               *up_ = nullptr, *report_ = nullptr, *folder_ = nullptr;
 };

@@ -8,34 +8,23 @@
 
 #include "core/base/files.h"
 #include "core/base/program.h"
-#include "core/farm/farm_run.h"
-#include "core/farm/slurm.h"
 #include "core/treat/shoot.h"
 #include "tests/support/believed.h"
 #include "tests/support/footage.h"
 #include "tests/support/process.h"
+#include "tests/support/slurm_cluster.h"
 
 namespace glenhaze {
 namespace {
 namespace fs = std::filesystem;
 using nlohmann::json;
 
-const std::string kCluster = GLENHAZE_SOURCE "/tests/farm/slurm-cluster";
-
 class Slurm : public ::testing::Test {
  protected:
   void SetUp() override {
-    if (!slurmIsThere() || !findProgram("slurmctld") || !findProgram("munged"))
-      GTEST_SKIP() << "slurmctld, slurmd, slurm-client and munge are not installed";
     setenv("XDG_DATA_HOME", (folder / "data").c_str(), 1);
-    fs::create_directories(folder / "cluster");
-    const ProgramAnswer answer = runProgram({kCluster, "start", folder / "cluster"});
-    if (answer.exit_code != 0) GTEST_SKIP() << "Slurm does not start here: " << answer.err;
-    started_ = true;
-    setenv("SLURM_CONF", (folder / "cluster/slurm.conf").c_str(), 1);
-  }
-  void TearDown() override {
-    if (started_) runProgram({kCluster, "stop", folder / "cluster"});
+    cluster = std::make_unique<testing::SlurmCluster>(folder / "cluster");
+    if (!cluster->why_not().empty()) GTEST_SKIP() << cluster->why_not();
   }
   // Films of a few frames and a long one, without anything to be asked of them.
   void makeShoot(int count) {
@@ -79,7 +68,7 @@ class Slurm : public ::testing::Test {
 
   testing::ScratchFolder folder;
   std::string file = folder / "s.glenhaze-shoot.json";
-  bool started_ = false;
+  std::unique_ptr<testing::SlurmCluster> cluster;
 };
 
 // A node is killed in the middle: nothing is lost, nothing is there twice, and every file is the one that
@@ -100,7 +89,7 @@ TEST_F(Slurm, ARunOverTwoNodesOfWhichOneDies) {
   const auto second = run({"run", file, "--on", "slurm"});
   EXPECT_EQ(second.exit_code, 2);
   EXPECT_THAT(second.err, ::testing::HasSubstr("already"));
-  EXPECT_EQ(runProgram({kCluster, "kill", folder / "cluster", "two"}).exit_code, 0);
+  EXPECT_TRUE(cluster->kill("two"));
   runner.join();
   ASSERT_EQ(made.exit_code, 0) << made.err << made.out;
   const json said = json::parse(made.out);
