@@ -241,14 +241,17 @@ std::array<std::vector<float>, 3> Denoiser::State::variancesOf(const Held& held)
     return detail::BlockGrid{c, c == 0 ? 0 : frame.format.shiftX(), c == 0 ? 0 : frame.format.shiftY(),
                              detail::blocksAlong(plane.width), detail::blocksAlong(plane.height)};
   };
+  std::vector<detail::BlockColour> colours;  // of luma's grid, then of chroma's
   for (int c = 0; c < frame.format.numPlanes(); ++c) {
+    if (c == 1) colours.clear();
     auto& own = variances[static_cast<size_t>(c)];
     const bool coloured = frame.format.numPlanes() == 3 && held.noise->curve.tellsColours(c);
     const float added = coded[static_cast<size_t>(c)];
     own = detail::blockVariances(*held.noise, planes[0], gridOf(c), coloured ? 0 : added);
     if (!coloured) continue;
-    const std::vector<float> factors = detail::colourFactors(*held.noise, planes, gridOf(c), gridOf(1),
-                                                             PrimaryCodes(frame.colour, frame.height));
+    if (colours.empty())
+      colours = detail::blockColours(planes, gridOf(c), gridOf(1), PrimaryCodes(frame.colour, frame.height));
+    const std::vector<float> factors = detail::colourFactors(*held.noise, c, colours);
     for (size_t i = 0; i < own.size(); ++i) own[i] = own[i] * factors[i] + added;
   }
   return variances;
@@ -270,6 +273,8 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) {
   held->variances = variancesOf(*held);
   Held* before = window.empty() ? nullptr : window.back().get();
   held->repeats = before != nullptr && sameSamples(before->frame, frame);
+  // From here on only what it says of itself is needed: pictures are large.
+  if (before != nullptr) before->frame.planes = {};
   if (settings.frames_each_side == 0) {
     held->memories.fill(held->filmed);
     return held;
@@ -488,6 +493,8 @@ std::optional<Frame> Denoiser::push(const Frame& frame, const Progress& progress
   State& s = *state_;
   s.progress = progress;
   s.window.push_back(s.take(frame));
+  // Only what is still to be finished is followed from and to.
+  for (size_t i = 0; i < s.next && i + 1 < s.window.size(); ++i) s.window[i]->filmed_motion = {};
   // The frame before the one to be finished is looked at for specks.
   while (s.next > 1) {
     s.window.pop_front();

@@ -3,8 +3,8 @@
 namespace glenhaze {
 
 EncodingThread::EncodingThread(std::function<std::unique_ptr<ClipWriter>(const Frame&)> open,
-                               RenderWatch* watch)
-    : thread_([this, watch, open = std::move(open)] {
+                               RenderWatch* watch, size_t in_flight)
+    : frames_(in_flight), thread_([this, watch, open = std::move(open)] {
         try {
           for (auto frame = frames_.pop(); frame; frame = frames_.pop()) {
             if (!writer_) writer_ = open(*frame);

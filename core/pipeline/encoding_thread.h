@@ -12,13 +12,21 @@
 
 namespace glenhaze {
 
+/// How many frames of this size may wait between two threads: enough to smooth out key frames, fewer of large
+/// ones.
+inline size_t framesInFlight(int width, int height) {
+  constexpr int kLarge_px = 4'000'000;
+  return width * height > kLarge_px ? 2 : 4;
+}
+
 /// push() every frame, then finish(), or abandon() where making them has failed; nothing is left of the
 /// output then.
 class EncodingThread {
  public:
   /// `open`: the writer for the first frame. `watch`: told what encoding takes; outlives this.
+  /// `in_flight`: frames that wait for it at most (see framesInFlight).
   explicit EncodingThread(std::function<std::unique_ptr<ClipWriter>(const Frame&)> open,
-                          RenderWatch* watch = nullptr);
+                          RenderWatch* watch = nullptr, size_t in_flight = 4);
   ~EncodingThread();
   EncodingThread(const EncodingThread&) = delete;
   EncodingThread& operator=(const EncodingThread&) = delete;
@@ -32,8 +40,7 @@ class EncodingThread {
 
  private:
   void join();
-  static constexpr size_t kFramesInFlight = 4;  // enough to smooth out key frames
-  BoundedQueue<Frame> frames_{kFramesInFlight};
+  BoundedQueue<Frame> frames_;
   std::exception_ptr failure_;
   std::unique_ptr<ClipWriter> writer_;
   std::thread thread_;

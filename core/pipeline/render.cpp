@@ -13,8 +13,6 @@ namespace glenhaze {
 
 namespace {
 
-constexpr size_t kFramesInFlight = 4;  // per queue: enough to smooth out key frames
-
 void requireWhole(const RenderJob& job, int64_t due, int64_t decoded, int64_t damaged) {
   if (decoded > 0 && decoded == due && damaged == 0) return;
   const std::string why = decoded == 0 || decoded < due ? "only " + std::to_string(decoded) + " of " +
@@ -47,7 +45,8 @@ class Maker {
         progress_(progress),
         watch_(watch),
         range_(rangeOf(job)),
-        chain_(job.correction, {job.clip.width, job.clip.height}, chainOptions(job, range_, watch)) {}
+        chain_(job.correction, {job.clip.width, job.clip.height}, chainOptions(job, range_, watch)),
+        decoded_(framesInFlight(job.clip.width, job.clip.height)) {}
 
   MadeFrames run() {
     std::exception_ptr reading, correcting;
@@ -151,7 +150,7 @@ class Maker {
   RenderWatch* const watch_;
   const FrameRange range_;
   Chain chain_;
-  BoundedQueue<Frame> decoded_{kFramesInFlight};
+  BoundedQueue<Frame> decoded_;
   int64_t placed_ = 0;
   // Of the reading thread, until it has ended.
   HeldFrames held_;
@@ -173,7 +172,7 @@ RenderResult writeFrames(const RenderJob& job, const FrameMaker& make, RenderWat
       [&job](const Frame& first) {
         return std::make_unique<ClipWriter>(job.place, job.clip, rangeOf(job), job.encode, first);
       },
-      watch);
+      watch, framesInFlight(job.clip.width, job.clip.height));
   RenderResult result;
   try {
     const MadeFrames made = make([&](Frame frame) { return encoding.push(std::move(frame)); });

@@ -78,6 +78,14 @@ float meanUnder(const SamplePlane& plane, const BlockGrid& grid, int column, int
   const int x0 = ((column - 1) * kStep << grid.sx) >> sx, y0 = ((row - 1) * kStep << grid.sy) >> sy,
             width = std::max(1, (kBlock << grid.sx) >> sx), height = std::max(1, (kBlock << grid.sy) >> sy);
   int sum = 0, count = 0;
+  if (x0 >= 0 && y0 >= 0 && x0 + width <= plane.width && y0 + height <= plane.height) {
+    for (int y = 0; y < height; y += 2) {
+      const int16_t* line = plane.row(y0 + y) + x0;
+      for (int x = 0; x < width; x += 2) sum += line[x];
+    }
+    count = ((width + 1) / 2) * ((height + 1) / 2);
+    return static_cast<float>(sum) / static_cast<float>(count * kSampleUnit);
+  }
   for (int y = 0; y < height; y += 2)
     for (int x = 0; x < width; x += 2) {
       sum += plane.row(std::clamp(y0 + y, 0, plane.height - 1))[std::clamp(x0 + x, 0, plane.width - 1)];
@@ -88,25 +96,37 @@ float meanUnder(const SamplePlane& plane, const BlockGrid& grid, int column, int
 
 }  // namespace
 
-std::vector<float> colourFactors(const NoiseModel& noise, const std::array<SamplePlane, 3>& planes,
-                                 const BlockGrid& grid, const BlockGrid& chroma, const PrimaryCodes& codes) {
-  const auto& table = noise.variance[static_cast<size_t>(grid.channel)];
-  const auto& shares = noise.curve.primaries[static_cast<size_t>(grid.channel)];
-  const auto at = [&](float code) {
-    return table[static_cast<size_t>(std::clamp(static_cast<int>(code + 0.5F), 0, kLevels - 1))];
-  };
-  std::vector<float> factors(static_cast<size_t>(grid.columns) * static_cast<size_t>(grid.rows));
+std::vector<BlockColour> blockColours(const std::array<SamplePlane, 3>& planes, const BlockGrid& grid,
+                                      const BlockGrid& chroma, const PrimaryCodes& codes) {
+  std::vector<BlockColour> colours(static_cast<size_t>(grid.columns) * static_cast<size_t>(grid.rows));
   parallelBlocks(grid.rows, 8, [&](int first, int last) {
     for (int row = first; row < last; ++row)
       for (int column = 0; column < grid.columns; ++column) {
         const float luma = meanUnder(planes[0], grid, column, row, 0, 0);
-        const auto primaries = codes.of(luma, meanUnder(planes[1], grid, column, row, chroma.sx, chroma.sy),
-                                        meanUnder(planes[2], grid, column, row, chroma.sx, chroma.sy));
-        float sum = 0;
-        for (size_t p = 0; p < 3; ++p) sum += static_cast<float>(shares[p]) * at(primaries[p]);
-        factors[static_cast<size_t>(row) * static_cast<size_t>(grid.columns) + static_cast<size_t>(column)] =
-            sum / std::max(1e-6F, at(luma));
+        colours[static_cast<size_t>(row) * static_cast<size_t>(grid.columns) + static_cast<size_t>(column)] =
+            {luma, codes.of(luma, meanUnder(planes[1], grid, column, row, chroma.sx, chroma.sy),
+                            meanUnder(planes[2], grid, column, row, chroma.sx, chroma.sy))};
       }
+  });
+  return colours;
+}
+
+std::vector<float> colourFactors(const NoiseModel& noise, int channel,
+                                 const std::vector<BlockColour>& colours) {
+  const auto& table = noise.variance[static_cast<size_t>(channel)];
+  const auto& shares = noise.curve.primaries[static_cast<size_t>(channel)];
+  const auto at = [&](float code) {
+    return table[static_cast<size_t>(std::clamp(static_cast<int>(code + 0.5F), 0, kLevels - 1))];
+  };
+  std::vector<float> factors(colours.size());
+  constexpr int kAtOnce = 4096;
+  parallelBlocks(static_cast<int>(colours.size()), kAtOnce, [&](int first, int last) {
+    for (int i = first; i < last; ++i) {
+      const BlockColour& colour = colours[static_cast<size_t>(i)];
+      float sum = 0;
+      for (size_t p = 0; p < 3; ++p) sum += static_cast<float>(shares[p]) * at(colour.primaries[p]);
+      factors[static_cast<size_t>(i)] = sum / std::max(1e-6F, at(colour.luma));
+    }
   });
   return factors;
 }

@@ -35,9 +35,18 @@ struct BlockGrid {
 std::vector<float> blockVariances(const NoiseModel& noise, const SamplePlane& luma, const BlockGrid& grid,
                                   float coded);
 
-/// What a block's colour makes of that: factors, one for each block. `planes`: luma, Cb, Cr; `chroma`: the
-/// grid of a plane of chroma.
-std::vector<float> colourFactors(const NoiseModel& noise, const std::array<SamplePlane, 3>& planes,
-                                 const BlockGrid& grid, const BlockGrid& chroma, const PrimaryCodes& codes);
+/// What a block of a grid covers, 8-bit codes.
+struct BlockColour {
+  float luma = 0;
+  std::array<float, 3> primaries{};  ///< codes of luma
+};
+
+/// Of each block. `planes`: luma, Cb, Cr; `chroma`: the grid of a plane of chroma.
+std::vector<BlockColour> blockColours(const std::array<SamplePlane, 3>& planes, const BlockGrid& grid,
+                                      const BlockGrid& chroma, const PrimaryCodes& codes);
+
+/// What the colours of a channel's blocks make of their variances: factors, one for each block.
+std::vector<float> colourFactors(const NoiseModel& noise, int channel,
+                                 const std::vector<BlockColour>& colours);
 
 }  // namespace glenhaze::detail
