@@ -20,7 +20,8 @@ using nlohmann::json;
 
 struct ApplyRequest {
   std::vector<std::string> profiles, clips, only, settings;
-  std::string out, size, shape = "fill", place, codec, quality = "standard", sound = "keep", match, report;
+  std::string out, size, shape = "fill", place, codec, quality = "standard", sound = "keep", encoder, match,
+                         report;
   double fill = 100;
   int iso = 0;
   bool overwrite = false, deinterlace = false, hold_damage = false, by_itself = false;
@@ -183,6 +184,7 @@ OutputSettings outputOf(const ApplyRequest& request) {
                           : request.quality == "high" ? Quality::High
                                                       : Quality::Standard;
   if (const auto sound = soundFromName(request.sound)) output.encode.sound = *sound;
+  output.encode.graphics = request.encoder == "graphics";
   if (!request.size.empty()) output.size = parseSize(request.size);
   output.shape = request.shape == "bars"     ? OutputShape::Bars
                  : request.shape == "pixels" ? OutputShape::Pixels
@@ -229,7 +231,8 @@ Answer runApply(const ApplyRequest& request) {
   applyParts(request, profiles, shoot.clips);
   if (request.match == "any") assignLeftovers(shoot, facts, profiles);
   Batch batch(planShoot(shoot, facts, profiles), request.overwrite ? Replace::Files : Replace::Nothing);
-  return runBatch(batch, request.report, "Glenhaze", [](Batch& all, const std::stop_token& stop) { all.run(stop); });
+  return runBatch(batch, request.report, "Glenhaze",
+                  [](Batch& all, const std::stop_token& stop) { all.run(stop); });
 }
 
 }  // namespace
@@ -263,6 +266,9 @@ void addApply(CLI::App& app, Session& session) {
       ->check(CLI::IsMember({"small", "standard", "high"}));
   verb->add_option("--sound", r->sound, "keep, pcm, none or silent")
       ->check(CLI::IsMember({"keep", "pcm", "none", "silent"}));
+  verb->add_option("--encoder", r->encoder,
+                   "Who encodes H.264 and H.265: processor, or graphics where a card can")
+      ->check(CLI::IsMember({"processor", "graphics"}));
   verb->add_option("--iso", r->iso, "ISO of clips that do not say theirs")->check(CLI::Range(1, 10000000));
   verb->add_option("--match", r->match, "any: also clips that match no profile")
       ->check(CLI::IsMember({"any"}));

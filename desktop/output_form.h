@@ -5,7 +5,9 @@
 #include <functional>
 
 #include "core/treat/shoot.h"
+#include "desktop/background.h"
 
+class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
 class QFormLayout;
@@ -31,6 +33,7 @@ class OutputForm : public QWidget {
   void addFile(const OutputSettings& now);
   void addPicture(const OutputSettings& now);
   void take(const OutputSettings& settings);
+  void offerGraphics();
   OutputSettings before_;
   std::filesystem::path folder_before_;
   QFormLayout* form_ = nullptr;
@@ -38,6 +41,8 @@ class OutputForm : public QWidget {
   QComboBox *use_ = nullptr, *codec_ = nullptr, *stills_ = nullptr, *quality_ = nullptr, *sound_ = nullptr,
             *shape_ = nullptr, *place_ = nullptr;
   QDoubleSpinBox* rate_ = nullptr;
+  QCheckBox* graphics_ = nullptr;
+  Background asking_;
   QSpinBox *width_ = nullptr, *height_ = nullptr, *fill_ = nullptr, *amount_ = nullptr;
 };
 

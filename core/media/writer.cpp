@@ -17,6 +17,7 @@
 #include "core/media/detail/codecs.h"
 #include "core/media/detail/companion.h"
 #include "core/media/detail/ffmpeg.h"
+#include "core/media/detail/graphics_encoding.h"
 #include "core/media/detail/made_sound.h"
 #include "core/media/reader.h"
 #include "core/media/sequence.h"
@@ -135,6 +136,8 @@ struct ClipWriter::State {
   AVFormatContext* output = nullptr;
   AVStream* stream = nullptr;
   detail::CodecPtr codec;
+  std::optional<GraphicsEncoder> graphics;  ///< what encodes, if not the processor
+  AVPixelFormat handed = AV_PIX_FMT_NONE;   ///< the format that frames go to the encoder in
   detail::PacketPtr packet = detail::makePacket();
   detail::ScalerPtr scaler;
   std::unique_ptr<detail::Companion> companion;
@@ -164,6 +167,7 @@ struct ClipWriter::State {
   void addStreams();
   detail::FramePtr toEncoder(const Frame& frame);
   void encode(const AVFrame* frame);
+  [[noreturn]] void failGraphics(int av_code) const;
   std::string verify() const;
   std::string verifySequence() const;
   void carryMetadata();
@@ -216,13 +220,19 @@ void ClipWriter::State::openOutput(const Frame& first) {
 }
 
 void ClipWriter::State::openEncoder(const Frame& first) {
-  const AVCodec* encoder = detail::findEncoder(settings.codec);
+  const bool rated = settings.codec == Codec::H264 || settings.codec == Codec::H265;
+  if (settings.graphics && rated) {
+    // How bright an HDR picture was meant is said by the processor's encoders alone.
+    if (first.hdr.empty()) graphics = graphicsEncoder(settings.codec, first.format);
+    if (!graphics) say("no graphics card here encodes this, so the processor did");
+  }
+  const AVCodec* encoder =
+      graphics ? avcodec_find_encoder_by_name(graphics->name.c_str()) : detail::findEncoder(settings.codec);
   codec.reset(avcodec_alloc_context3(encoder));
   if (!codec) throw std::bad_alloc();
   const auto ours = static_cast<AVPixelFormat>(avPixelFormat(first.format, first.colour));
   codec->width = first.width;
   codec->height = first.height;
-  codec->pix_fmt = detail::encoderFormat(*encoder, ours);
   codec->time_base = {static_cast<int>(source.time_base.num), static_cast<int>(source.time_base.den)};
   codec->framerate = {static_cast<int>(source.fps.num), static_cast<int>(source.fps.den)};
   codec->sample_aspect_ratio = {static_cast<int>(first.sample_aspect.num),
@@ -236,14 +246,20 @@ void ClipWriter::State::openEncoder(const Frame& first) {
   codec->chroma_sample_location = tags->chroma_location;
   codec->thread_count = detail::codecThreads();
   if ((output->oformat->flags & AVFMT_GLOBALHEADER) != 0) codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
-  detail::applySettings(*codec, settings);
-  detail::applyHdr(*codec, settings, first.hdr);
+  if (graphics) {
+    handed = detail::prepareGraphics(*codec, *encoder, settings, ours);
+  } else {
+    handed = codec->pix_fmt = detail::encoderFormat(*encoder, ours);
+    detail::applySettings(*codec, settings);
+    detail::applyHdr(*codec, settings, first.hdr);
+  }
   if (settings.codec == Codec::Tiff && source.kind != ClipKind::Film) {
     const auto sequence = sequenceFromPattern(source.path);
     const int dpi = resolutionOf(sequence ? sequenceFile(source.path, sequence->first) : source.path);
     if (dpi > 0) av_opt_set_int(codec->priv_data, "dpi", dpi, 0);
   }
   const int code = avcodec_open2(codec.get(), encoder, nullptr);
+  if (code < 0 && graphics) failGraphics(code);
   if (code < 0)
     throw Error(
         ErrorKind::Unwritable, "The encoder refuses this picture", final_path.string(),
@@ -284,19 +300,19 @@ void ClipWriter::State::addStreams() {
 
 detail::FramePtr ClipWriter::State::toEncoder(const Frame& frame) {
   detail::FramePtr wrapped = detail::wrapForEncoder(frame);
-  if (wrapped->format == codec->pix_fmt) return wrapped;
+  if (wrapped->format == handed) return wrapped;
   if (settings.codec == Codec::Jpeg && frame.colour.full_range &&
       chooseFormat(codec->pix_fmt).format == frame.format) {
     wrapped->format = codec->pix_fmt;
     return wrapped;
   }
-  scaler.reset(sws_getCachedContext(
-      scaler.release(), frame.width, frame.height, static_cast<AVPixelFormat>(wrapped->format), frame.width,
-      frame.height, codec->pix_fmt, SWS_BICUBIC | SWS_ACCURATE_RND, nullptr, nullptr, nullptr));
+  scaler.reset(sws_getCachedContext(scaler.release(), frame.width, frame.height,
+                                    static_cast<AVPixelFormat>(wrapped->format), frame.width, frame.height,
+                                    handed, SWS_BICUBIC | SWS_ACCURATE_RND, nullptr, nullptr, nullptr));
   if (!scaler) throwWriting(final_path, AVERROR(EINVAL));
   detail::FramePtr out = detail::makeAvFrame();
   av_frame_copy_props(out.get(), wrapped.get());
-  out->format = codec->pix_fmt;
+  out->format = handed;
   out->width = frame.width;
   out->height = frame.height;
   const int code = av_frame_get_buffer(out.get(), 0);
@@ -305,8 +321,16 @@ detail::FramePtr ClipWriter::State::toEncoder(const Frame& frame) {
   return out;
 }
 
+void ClipWriter::State::failGraphics(int av_code) const {
+  throw GraphicsFailure(ErrorKind::Unwritable, "The graphics card does not encode", final_path.string(),
+                        detail::avText(av_code) + " after " + std::to_string(frames) + " frames", "");
+}
+
 void ClipWriter::State::encode(const AVFrame* frame) {
+  if (graphics && graphics->fails_after >= 0 && frames >= graphics->fails_after)
+    failGraphics(AVERROR_EXTERNAL);
   int code = avcodec_send_frame(codec.get(), frame);
+  if (code < 0 && code != AVERROR_EOF && graphics) failGraphics(code);
   if (code < 0 && code != AVERROR_EOF) throwWriting(final_path, code);
   while ((code = avcodec_receive_packet(codec.get(), packet.get())) >= 0) {
     const auto known = durations.find(packet->pts);
@@ -324,7 +348,9 @@ void ClipWriter::State::encode(const AVFrame* frame) {
     if (written >= 0 && output->pb != nullptr) written = output->pb->error;
     if (written < 0) throwWriting(final_path, written);
   }
-  if (code != AVERROR(EAGAIN) && code != AVERROR_EOF) throwWriting(final_path, code);
+  if (code == AVERROR(EAGAIN) || code == AVERROR_EOF) return;
+  if (graphics) failGraphics(code);
+  throwWriting(final_path, code);
 }
 
 // Of each still, from the one that it was made of. What cannot be carried over is said, and the picture
@@ -439,6 +465,7 @@ void ClipWriter::write(const Frame& frame) {
   s.durations[av->pts] = duration;
   s.first_pts = std::min(s.first_pts, av->pts);
   s.last_end = std::max(s.last_end, av->pts + duration);
+  if (s.graphics) av = detail::handedOver(*s.codec, std::move(av));
   s.encode(av.get());
   ++s.frames;
 }

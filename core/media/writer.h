@@ -29,6 +29,7 @@ struct EncodeSettings {
   Quality quality = Quality::Standard;  ///< for H.264, H.265 and JPEG; the others have one quality
   std::optional<int64_t> bit_rate;      ///< bits per second instead of a quality; H.264 and H.265 only
   Sound sound = Sound::Keep;
+  bool graphics = false;  ///< by a graphics card where one can (see graphics.h); H.264 and H.265 only
 };
 
 /// Names used in files and on the command line: "keep", "pcm", "none", "silent".
@@ -108,7 +109,8 @@ class ClipWriter {
   ClipWriter(const ClipWriter&) = delete;
   ClipWriter& operator=(const ClipWriter&) = delete;
 
-  /// Frames in order, with the source's time stamps. Throws Error(Unwritable).
+  /// Frames in order, with the source's time stamps. Throws Error(Unwritable); GraphicsFailure where that is
+  /// what went wrong, also from the constructor and finish().
   void write(const Frame& frame);
 
   /// Flushes, checks frame count and duration of what is on the disk, and renames.

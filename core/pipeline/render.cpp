@@ -6,6 +6,7 @@
 #include <thread>
 
 #include "core/base/queue.h"
+#include "core/media/graphics.h"
 #include "core/pipeline/chain.h"
 #include "core/pipeline/encoding_thread.h"
 
@@ -165,7 +166,9 @@ MadeFrames makeFrames(const RenderJob& job, const std::function<bool(Frame)>& ta
   return Maker(job, take, progress, watch).run();
 }
 
-RenderResult writeFrames(const RenderJob& job, const FrameMaker& make, RenderWatch* watch) {
+namespace {
+
+RenderResult writeOnce(const RenderJob& job, const FrameMaker& make, RenderWatch* watch) {
   requireRange(job);
   const auto started = std::chrono::steady_clock::now();
   EncodingThread encoding(
@@ -186,6 +189,23 @@ RenderResult writeFrames(const RenderJob& job, const FrameMaker& make, RenderWat
   result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
   result.fps = static_cast<double>(result.written.frames) / std::max(1e-9, result.seconds);
   return result;
+}
+
+}  // namespace
+
+RenderResult writeFrames(const RenderJob& job, const FrameMaker& make, RenderWatch* watch) {
+  try {
+    return writeOnce(job, make, watch);
+  } catch (const GraphicsFailure& failure) {
+    // A file cannot change its encoder on the way: all frames again, none is lost.
+    RenderJob by_processor = job;
+    by_processor.encode.graphics = false;
+    RenderResult result = writeOnce(by_processor, make, watch);
+    std::string& note = result.written.note;
+    note += (note.empty() ? "" : "; ") + std::string("the graphics card failed (") + failure.why() +
+            "), so the processor encoded all of it";
+    return result;
+  }
 }
 
 RenderResult renderClip(const RenderJob& job, const Progress& progress, RenderWatch* watch) {

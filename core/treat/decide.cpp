@@ -176,8 +176,8 @@ std::optional<Finishing> finishingOf(const Case& c) {
   if (part != nullptr && part->edges && fits && f.settings.calm > 0)
     f.camera = part->edges->summary.sharpening;
   if (!f.settings.lut.empty()) f.lut_id = fileIdOf(f.settings.lut);
-  const bool does = f.settings.crisp > 0 || f.settings.shimmer > 0 || f.camera.amount > 0 ||
-                    f.settings.setsColour();
+  const bool does =
+      f.settings.crisp > 0 || f.settings.shimmer > 0 || f.camera.amount > 0 || f.settings.setsColour();
   return does ? std::optional(f) : std::nullopt;
 }
 
@@ -187,6 +187,7 @@ void encode(const EncodeSettings& encode, Treatment& t) {
   // What a codec has no use for must not make an output out of date.
   const bool rated = encode.codec == Codec::H264 || encode.codec == Codec::H265;
   if (rated) t.bit_rate = encode.bit_rate;
+  t.graphics = rated && encode.graphics;
   if ((rated && !encode.bit_rate) || encode.codec == Codec::Jpeg) t.quality = encode.quality;
   if (isStillCodec(encode.codec)) t.sound = Sound::None;
 }

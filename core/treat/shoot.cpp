@@ -183,6 +183,8 @@ void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
   if (!o.name.empty()) out["name"] = o.name;
   out["quality"] = kQualities[static_cast<size_t>(o.encode.quality)];
   out["sound"] = soundName(o.encode.sound);
+  out.erase("encoder");
+  if (o.encode.graphics) out["encoder"] = "graphics";
   out.erase("bit_rate");
   if (o.encode.bit_rate) out["bit_rate"] = *o.encode.bit_rate;
   out["size"] = {o.size.width, o.size.height};
@@ -213,6 +215,8 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   const auto sound = soundFromName(sound_name);
   if (!sound) throw std::invalid_argument("output.sound is not known: " + sound_name);
   o.encode.sound = *sound;
+  static const std::vector<std::string> kEncoders{"processor", "graphics"};
+  o.encode.graphics = indexOf(kEncoders, in.value("encoder", "processor"), "output.encoder") == 1;
   if (in.contains("bit_rate")) o.encode.bit_rate = wholeOf<int64_t>(in["bit_rate"]);
   if (o.encode.bit_rate && (*o.encode.bit_rate < 10'000 || *o.encode.bit_rate > 4'000'000'000))
     throw std::invalid_argument("output.bit_rate is out of range");

@@ -73,6 +73,7 @@ struct Treatment {
   Quality quality = Quality::Standard;
   std::optional<int64_t> bit_rate;
   Sound sound = Sound::Keep;
+  bool graphics = false;  ///< encoded by a graphics card where there is one
 
   bool operator==(const Treatment&) const = default;
   /// Whether the picture is changed in any way but by its encoding.

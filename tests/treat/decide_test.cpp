@@ -80,6 +80,7 @@ TEST(Decide, EverySettingThatMattersChangesTheFingerprint) {
       {"quality", [](Bench& b) { b.shoot.output.encode.quality = Quality::High; }},
       {"bit rate", [](Bench& b) { b.shoot.output.encode.bit_rate = 1'000'000; }},
       {"sound", [](Bench& b) { b.shoot.output.encode.sound = Sound::None; }},
+      {"encoder", [](Bench& b) { b.shoot.output.encode.graphics = true; }},
       {"size",
        [](Bench& b) {
          b.shoot.output.size = {160, 90};

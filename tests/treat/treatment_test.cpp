@@ -53,6 +53,7 @@ Treatment full() {
   t.quality = Quality::High;
   t.bit_rate = 5'000'000;
   t.sound = Sound::Pcm;
+  t.graphics = true;
   return t;
 }
 
