@@ -1,4 +1,5 @@
 // The way through the work: what is next, what stands still, what is rendered and whether it still holds.
+#include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
@@ -295,6 +296,28 @@ TEST_F(Way, OutputsAreSetByTheirUse) {
   Q_EMIT use->activated(3);
   EXPECT_EQ(form.settings().encode.codec, Codec::ProRes422HQ);
   EXPECT_EQ(form.settings().size, PictureSize{});
+}
+
+// A stand-in takes the place of the card.
+TEST_F(Way, AGraphicsCardIsOfferedOnceItHasBeenTriedOut) {
+  for (const bool works : {false, true}) {
+    qputenv("GLENHAZE_GRAPHICS_STAND_IN", works ? "works" : "1");
+    OutputForm form(OutputSettings{});
+    form.show();
+    auto* card = named<QCheckBox>(form, QStringLiteral("Encoded by the graphics card"));
+    ASSERT_NE(card, nullptr);
+    if (!works) {
+      QTest::qWait(500);
+      EXPECT_FALSE(card->isVisible());
+      continue;
+    }
+    ASSERT_TRUE(eventually([&] { return card->isVisible(); }));
+    EXPECT_TRUE(card->text().contains(QStringLiteral("a stand-in")));
+    EXPECT_FALSE(form.settings().encode.graphics) << "the processor, unless one says otherwise";
+    card->click();
+    EXPECT_TRUE(form.settings().encode.graphics);
+  }
+  qunsetenv("GLENHAZE_GRAPHICS_STAND_IN");
 }
 
 TEST_F(Way, AnEmptyWindowSaysWhatToDo) {
