@@ -106,13 +106,19 @@ class Follower {
         item.why = "Stopped by hand.";
       });
     // What was found out on the way belongs to the plan, as if it had been rendered here.
+    const std::vector<RunItem> all = batch_.items();
     for (size_t i = 0; i < results.size(); ++i) {
       if (results[i].state != RunState::Done) continue;
-      const auto plan = batch_.items()[static_cast<size_t>(items_[i])].plan;
+      const auto& plan = all[static_cast<size_t>(items_[i])].plan;
       auto known = std::make_shared<const ClipPlan>(planAgain(*plan, knownFacts(plan->clip.path, store)));
       batch_.report(items_[i], [&](RunItem& item) { item.plan = std::move(known); });
     }
-    removeWork(s_);
+    // What tasks that failed have said stays to be read, until the next run.
+    if (!stopped &&
+        std::ranges::any_of(results, [](const FarmResult& r) { return r.state == RunState::Failed; }))
+      removeMade(s_);
+    else
+      removeWork(s_);
   }
 
  private:

@@ -150,23 +150,37 @@ class FolderLock {
   bool held_ = false;
 };
 
-// Into the output folder, as if it had been rendered there.
-void takeOver(RunRecord& record, const Submission& s, const FarmItem& item, const FarmResult& result) {
-  OutputPlace place;
-  place.path = item.output;
-  std::vector<fs::path> footage;
+// All footage of the shoot.
+std::shared_ptr<const SourceGuard> guardOfFootage(const Submission& s) {
   const Shoot shoot = parseShoot(s.shoot_json, s.shoot);
+  std::vector<fs::path> footage = shoot.references;
   for (const ShootClip& clip : shoot.clips) footage.push_back(clip.path);
-  footage.insert(footage.end(), shoot.references.begin(), shoot.references.end());
-  place.guard = std::make_shared<SourceGuard>(footage);
-  const Standing standing = record.standingOf(item.output, result.fingerprint);
-  if (standing == Standing::Current) return;
-  place.existing = existingAllowed(standing, Replace::Ours, item.output);
-  makeRecorded(record, place, {standing, result.fingerprint, item.clip.native(), result.parts}, [&] {
-    fs::rename(result.file, place.temporary);
-    publishOutput(place, item.clip);
-  });
+  return std::make_shared<SourceGuard>(footage);
 }
+
+// Puts outputs into their folder, as if they had been rendered there.
+class Taker {
+ public:
+  explicit Taker(const Submission& s)
+      : guard_(guardOfFootage(s)), record_(s.items.front().output.parent_path()) {}
+
+  void take(const FarmItem& item, const FarmResult& result) {
+    OutputPlace place;
+    place.path = item.output;
+    place.guard = guard_;
+    const Standing standing = record_.standingOf(item.output, result.fingerprint);
+    if (standing == Standing::Current) return;
+    place.existing = existingAllowed(standing, Replace::Ours, item.output);
+    makeRecorded(record_, place, {standing, result.fingerprint, item.clip.native(), result.parts}, [&] {
+      fs::rename(result.file, place.temporary);
+      publishOutput(place, item.clip);
+    });
+  }
+
+ private:
+  std::shared_ptr<const SourceGuard> guard_;
+  RunRecord record_;
+};
 
 }  // namespace
 
@@ -264,7 +278,7 @@ std::vector<double> sharesDone(const Submission& s) {
 void collect(const Submission& s) {
   const FolderLock lock(s.folder);
   if (!lock.held()) return;  // another one is at it
-  std::unique_ptr<RunRecord> record;
+  std::unique_ptr<Taker> taker;
   const std::set<std::string> there = namesIn(s.folder / "results");
   const auto has = [&](const fs::path& file) { return there.contains(file.filename()); };
   for (int i = 0; i < std::ssize(s.items); ++i) {
@@ -274,8 +288,8 @@ void collect(const Submission& s) {
     if (result->state == RunState::Done) {
       const FarmItem& item = s.items[static_cast<size_t>(i)];
       try {
-        if (!record) record = std::make_unique<RunRecord>(item.output.parent_path());
-        takeOver(*record, s, item, *result);
+        if (!taker) taker = std::make_unique<Taker>(s);
+        taker->take(item, *result);
       } catch (const std::exception& error) {
         result->state = RunState::Failed;
         result->why = error.what();

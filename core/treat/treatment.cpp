@@ -103,11 +103,11 @@ std::string treatmentToJson(const Treatment& t) {
               {"range", {t.range.first, t.range.last}},
               {"codec", codecName(t.codec)},
               {"quality", kQualities[static_cast<size_t>(t.quality)]},
-              {"sound", soundName(t.sound)}};
+              {"sound", soundName(t.sound)},
+              {"graphics", t.graphics}};
   if (t.canvas.size.width > 0)
     out["canvas"] = {t.canvas.size.width, t.canvas.size.height, t.canvas.x, t.canvas.y};
   if (t.bit_rate) out["bit_rate"] = *t.bit_rate;
-  if (t.graphics) out["graphics"] = true;
   if (t.cleaning) out["cleaning"] = cleaningToJson(*t.cleaning);
   if (t.lens) out["lens"] = lensToJson(*t.lens);
   if (t.motion) out["motion"] = motionToJson(*t.motion);
@@ -136,7 +136,7 @@ Treatment treatmentFromJson(const std::string& text) {
     t.canvas = {{wholeOf<int>(c.at(0)), wholeOf<int>(c.at(1))}, wholeOf<int>(c.at(2)), wholeOf<int>(c.at(3))};
   }
   if (in.contains("bit_rate")) t.bit_rate = wholeOf<int64_t>(in["bit_rate"]);
-  t.graphics = in.value("graphics", false);
+  t.graphics = in.at("graphics").get<bool>();
   if (in.contains("cleaning")) t.cleaning = cleaningFromJson(in["cleaning"]);
   if (in.contains("lens")) t.lens = lensFromJson(in["lens"]);
   if (in.contains("motion")) t.motion = motionFromJson(in["motion"]);
@@ -167,8 +167,7 @@ std::string partDigests(const Treatment& treatment, const FileId& clip) {
                    {"fields", part({"fields"})},
                    {"damaged frames", part({"damage"})},
                    {"in and out points", part({"range"})},
-                   {"format", treatment.graphics ? part({"codec", "quality", "bit_rate", "graphics"})
-                                                 : part({"codec", "quality", "bit_rate"})},
+                   {"format", part({"codec", "quality", "bit_rate", "graphics"})},
                    {"sound", part({"sound"})}});
 }
 
