@@ -123,7 +123,8 @@ void OutputForm::addFile(const OutputSettings& now) {
       "H.264 and H.265 in less time, with more bytes for the same look; where the card fails on the way the "
       "processor takes over and nothing is lost"));
   form_->addRow(tr("Encoded by"), graphics_);
-  form_->setRowVisible(graphics_, false);
+  graphics_->setText(tr("the graphics card"));
+  graphics_->setEnabled(false);
   offerGraphics();
   sound_ = choice(tr("Sound"), {tr("kept as it is"), tr("converted to PCM"), tr("left out"), tr("silence")},
                   static_cast<int>(now.encode.sound));
@@ -134,9 +135,9 @@ void OutputForm::offerGraphics() {
   asking_.run([this](const Progress&) -> Background::Finish {
     const auto found = graphicsEncoder(Codec::H264, PixelFormat{});
     return [this, found] {
-      if (!found) return;
-      graphics_->setText(tr("the graphics card, with %1").arg(QString::fromStdString(found->words)));
-      form_->setRowVisible(graphics_, true);
+      graphics_->setEnabled(found.has_value());
+      graphics_->setText(found ? tr("the graphics card, with %1").arg(QString::fromStdString(found->words))
+                               : tr("the graphics card: none here encodes"));
     };
   });
 }
