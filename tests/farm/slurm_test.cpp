@@ -101,7 +101,9 @@ TEST_F(Slurm, ARunOverTwoNodesOfWhichOneDies) {
   // A second one renders only what is missing: nothing, and then one.
   const auto again = run({"run", file, "--on", "slurm", "--json"});
   ASSERT_EQ(again.exit_code, 0) << again.err;
-  for (const json& clip : json::parse(again.out)["clips"])
+  const json all_again = json::parse(again.out);
+  ASSERT_EQ(all_again["clips"].size(), static_cast<size_t>(count) + 1);
+  for (const json& clip : all_again["clips"])
     EXPECT_THAT(clip["why"].get<std::string>(), ::testing::HasSubstr("earlier run"));
 }
 
