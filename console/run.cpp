@@ -2,7 +2,7 @@
 #include <iostream>
 
 #include "console/console.h"
-#include "core/base/error.h"
+#include "core/base/program.h"
 #include "core/farm/farm_run.h"
 #include "core/run/batch.h"
 #include "core/run/reel.h"
@@ -87,9 +87,7 @@ Answer listJobs(const PlannedShoot& planned) {
     const std::vector<std::string> words = {"glenhaze-cli", "run", planned.shoot.path.string(), "--clip",
                                             plan.info.path.string()};
     answer.json["jobs"].push_back({{"clip", words.back()}, {"arguments", words}});
-    std::string line;
-    for (const std::string& word : words) line += (line.empty() ? "" : " ") + shellQuoted(word);
-    answer.text += line + "\n";
+    answer.text += shellLine(words) + "\n";
   }
   return answer;
 }
@@ -109,12 +107,10 @@ Answer listTasks(PlannedShoot& planned, double chunk_s) {
     answer.text += std::string("# ") + farmStageName(stage) + ": " + std::to_string(count) +
                    (count == 1 ? " task" : " tasks, side by side if you like") + "\n";
     for (int i = 0; i < count; ++i) {
-      const std::vector<std::string> words =
-          taskCommand("glenhaze-cli", submission, stage, std::to_string(i));
+      std::vector<std::string> words = taskCommand("glenhaze-cli", submission, stage);
+      words.push_back(std::to_string(i));
       jobs.push_back({{"arguments", words}});
-      std::string line;
-      for (const std::string& word : words) line += (line.empty() ? "" : " ") + shellQuoted(word);
-      answer.text += line + "\n";
+      answer.text += shellLine(words) + "\n";
     }
     answer.json["stages"].push_back({{"stage", farmStageName(stage)}, {"jobs", jobs}});
   }

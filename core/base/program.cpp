@@ -111,4 +111,15 @@ ProgramAnswer runProgram(const std::vector<std::string>& words, const std::stop_
   return answer;
 }
 
+std::string shellLine(const std::vector<std::string>& words) {
+  std::string line;
+  for (const std::string& word : words) {
+    if (!line.empty()) line += " ";
+    line += "'";
+    for (const char c : word) line += c == '\'' ? std::string("'\\''") : std::string(1, c);
+    line += "'";
+  }
+  return line;
+}
+
 }  // namespace glenhaze

@@ -22,4 +22,7 @@ std::optional<std::filesystem::path> findProgram(const std::string& name);
 /// is ended then.
 ProgramAnswer runProgram(const std::vector<std::string>& words, const std::stop_token& stop = {});
 
+/// The words as a line for a shell, whatever they hold.
+std::string shellLine(const std::vector<std::string>& words);
+
 }  // namespace glenhaze

@@ -47,14 +47,8 @@ std::vector<int> takeWaiting(Batch& batch) {
     const fs::path folder = plan.job.place.path.parent_path();
     if (!record && RunRecord::isIn(folder)) record = std::make_unique<RunRecord>(folder);
     if (statusOf(plan, record.get()).kind == ClipStatus::Kind::Rendered) {
-      batch.report(i, [&](RunItem& done) {
-        done.state = RunState::Done;
-        done.share = 1;
-        done.was_there = true;
-        done.frames = plan.decision.treatment.range.count();
-        done.why = "Rendered by an earlier run with the same settings. " +
-                   doneText(plan.decision.treatment, plan.info);
-      });
+      batch.report(i,
+                   [&](RunItem& done) { takeAsThere(done, plan, "an earlier run with the same settings"); });
       continue;
     }
     taken.push_back(i);
@@ -186,7 +180,14 @@ void runOnSlurm(Batch& batch, const FarmOptions& options, const std::stop_token&
     throw;
   }
   Follower follower(batch, work);
-  const bool all = follower.follow(stop);
+  bool all = false;
+  try {
+    all = follower.follow(stop);
+  } catch (...) {
+    // Nobody follows any more; what is whole is taken over by the next run.
+    cancelInSlurm(submission.jobs);
+    throw;
+  }
   // Where all is done too: what is left only looks whether there is something to do.
   cancelInSlurm(submission.jobs);
   follower.end(!all);

@@ -4,6 +4,8 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cerrno>
+#include <cstring>
 #include <set>
 
 #include "core/base/error.h"
@@ -133,7 +135,8 @@ std::set<std::string> namesIn(const fs::path& folder) {
   return names;
 }
 
-// Of the whole folder, among all computers; open files are unlocked when they are closed (fcntl(2)).
+// Of the whole folder, among all computers; waits for whoever has it. Unlocked when the file is closed, also
+// by a death (fcntl(2)).
 class FolderLock {
  public:
   explicit FolderLock(const fs::path& folder)
@@ -141,13 +144,15 @@ class FolderLock {
     struct flock all {};
     all.l_type = F_WRLCK;
     all.l_whence = SEEK_SET;
-    held_ = file_.fd >= 0 && ::fcntl(file_.fd, F_OFD_SETLK, &all) == 0;
+    int code = file_.fd < 0 ? -1 : 0;
+    while (code == 0 && (code = ::fcntl(file_.fd, F_OFD_SETLKW, &all)) != 0 && errno == EINTR) code = 0;
+    if (code != 0)
+      throw Error(ErrorKind::Unwritable, "Finished outputs cannot be taken over", folder.string(),
+                  std::strerror(errno), "Check the folder's permissions, and that its disk keeps locks");
   }
-  bool held() const { return held_; }
 
  private:
   Descriptor file_;
-  bool held_ = false;
 };
 
 // All footage of the shoot.
@@ -276,8 +281,9 @@ std::vector<double> sharesDone(const Submission& s) {
 }
 
 void collect(const Submission& s) {
+  std::error_code code;
+  if (!fs::exists(s.folder, code)) return;  // another one has ended it
   const FolderLock lock(s.folder);
-  if (!lock.held()) return;  // another one is at it
   std::unique_ptr<Taker> taker;
   const std::set<std::string> there = namesIn(s.folder / "results");
   const auto has = [&](const fs::path& file) { return there.contains(file.filename()); };

@@ -47,7 +47,8 @@ std::vector<double> sharesDone(const Submission& submission);
 
 /// Gives their names to outputs that are whole and puts them into the record; what was found out about clips
 /// goes to the shoot's facts. What cannot get its name is a failure of that output. Safe to be called by
-/// several at once, and again. Throws Error(Unwritable) where the folder cannot be written to.
+/// several at once, each waits for the other, and again. Throws Error(Unwritable) where the folder cannot be
+/// written to, or locked.
 void collect(const Submission& submission);
 
 /// What every output came to: after collect(), and when no task is at work any more. Outputs of which nothing

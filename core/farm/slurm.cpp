@@ -35,9 +35,7 @@ int largestArray(const std::stop_token& stop) {
 
 // The task's number is that of the array plus where the array begins.
 fs::path stageScript(const Submission& s, const SlurmOptions& options, FarmStage stage) {
-  std::string line = "exec";
-  for (const std::string& word : taskCommand(options.program, s, stage, ""))
-    if (!word.empty()) line += " " + shellQuoted(word);
+  std::string line = "exec " + shellLine(taskCommand(options.program, s, stage));
   if (options.cores > 0) line += " --threads " + std::to_string(options.cores);
   if (stage != FarmStage::Collect) line += " \"$((SLURM_ARRAY_TASK_ID + $1))\"";
   const fs::path file = s.folder / (std::string(farmStageName(stage)) + ".sh");
@@ -133,15 +131,8 @@ std::vector<std::string> slurmPartitions(const std::stop_token& stop) {
   return names;
 }
 
-std::string shellQuoted(const std::string& word) {
-  std::string out = "'";
-  for (const char c : word) out += c == '\'' ? std::string("'\\''") : std::string(1, c);
-  return out + "'";
-}
-
-std::vector<std::string> taskCommand(const fs::path& program, const Submission& s, FarmStage stage,
-                                     const std::string& number) {
-  return {program.native(), "task", s.folder.native(), farmStageName(stage), number};
+std::vector<std::string> taskCommand(const fs::path& program, const Submission& s, FarmStage stage) {
+  return {program.native(), "task", s.folder.native(), farmStageName(stage)};
 }
 
 std::vector<std::string> handToSlurm(const Submission& submission, const SlurmOptions& options,
@@ -160,8 +151,9 @@ std::vector<std::string> handToSlurm(const Submission& submission, const SlurmOp
 
 bool slurmHas(const std::vector<std::string>& jobs) {
   try {
-    // %F: the number of a job, or of the array that it is of (squeue(1)).
-    const ProgramAnswer answer = runProgram({"squeue", "--noheader", "--me", "--format=%F"});
+    // %F: the number of a job, or of the array that it is of (squeue(1)). Of everybody: a colleague may have
+    // handed it over.
+    const ProgramAnswer answer = runProgram({"squeue", "--noheader", "--format=%F"});
     if (answer.exit_code != 0) return true;
     std::istringstream lines(answer.out);
     for (std::string line; std::getline(lines, line);)

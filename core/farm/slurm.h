@@ -32,11 +32,8 @@ bool slurmHas(const std::vector<std::string>& jobs);
 
 void cancelInSlurm(const std::vector<std::string>& jobs);
 
-/// The words that do one task, by number (see tasksOf).
+/// The words that do a task of a stage; its number follows them (see tasksOf).
 std::vector<std::string> taskCommand(const std::filesystem::path& program, const Submission& submission,
-                                     FarmStage stage, const std::string& number);
-
-/// For a shell, whatever a word holds.
-std::string shellQuoted(const std::string& word);
+                                     FarmStage stage);
 
 }  // namespace glenhaze

@@ -41,6 +41,9 @@ struct HdrTags {
   bool empty() const { return !display && !light; }
 };
 
+/// From here on a few pictures more are much memory; between 1080p and 4K.
+constexpr int kLargePicture_px = 4'000'000;
+
 struct PixelFormat {
   Chroma chroma = Chroma::C420;
   int bit_depth = 8;  ///< 8..16; more than 8 is stored in 16-bit words, low bits used

@@ -15,8 +15,7 @@ namespace glenhaze {
 /// How many frames of this size may wait between two threads: enough to smooth out key frames, fewer of large
 /// ones.
 inline size_t framesInFlight(int width, int height) {
-  constexpr int kLarge_px = 4'000'000;
-  return width * height > kLarge_px ? 2 : 4;
+  return width * height > kLargePicture_px ? 2 : 4;
 }
 
 /// push() every frame, then finish(), or abandon() where making them has failed; nothing is left of the

@@ -46,6 +46,15 @@ Existing existingAllowed(Standing standing, Replace replace, const fs::path& out
                                                      : "Move it away or rename it, then render again");
 }
 
+void takeAsThere(RunItem& item, const ClipPlan& plan, const std::string& by) {
+  const Treatment& treatment = plan.decision.treatment;
+  item.state = RunState::Done;
+  item.was_there = true;
+  item.share = 1;
+  item.frames = treatment.range.count();
+  item.why = "Rendered by " + by + ". " + doneText(treatment, plan.info);
+}
+
 std::string runStateName(RunState state) {
   switch (state) {
     case RunState::Waiting:
@@ -214,9 +223,7 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
   const Standing standing = record.standingOf(output, fingerprint);
   item.state = RunState::Done;
   if (standing == Standing::Current && replace_ != Replace::Files) {
-    item.was_there = true;
-    item.why = "Rendered by an earlier run with the same settings. " + doneText(treatment, plan.info);
-    item.frames = treatment.range.count();
+    takeAsThere(item, plan, "an earlier run with the same settings");
     return;
   }
   job.place.existing = existingAllowed(standing, replace_, output);
@@ -226,9 +233,7 @@ void Batch::renderInto(RunItem& item, int index, const std::stop_token& stop) {
     // Another run into this folder, of the same settings, was quicker: there is nothing left to do.
     if (error.kind() == ErrorKind::Cancelled || record.standingOf(output, fingerprint) != Standing::Current)
       throw;
-    item.was_there = true;
-    item.why = "Rendered by another run at the same time. " + doneText(treatment, plan.info);
-    item.frames = treatment.range.count();
+    takeAsThere(item, plan, "another run at the same time");
   }
 }
 

@@ -102,6 +102,9 @@ class Batch {
   std::chrono::steady_clock::time_point current_started_;
 };
 
+/// An output that need not be made: `by` whom it was. For a plan whose decision is complete.
+void takeAsThere(RunItem& item, const ClipPlan& plan, const std::string& by);
+
 /// The report of a finished run.
 std::string reportCsv(const std::vector<RunItem>& items);
 /// One page with everything in it: for each clip what was done and why, its figures, and where it was

@@ -1,8 +1,10 @@
 // Work for many computers, its tasks done here: what comes out is what a run of this computer makes, to the
 // byte, whatever happens to tasks on the way.
+#include <fcntl.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <atomic>
 #include <fstream>
 #include <thread>
 
@@ -222,6 +224,35 @@ TEST(Farm, AStoppedTaskLeavesNoResult) {
   EXPECT_EQ(resultOf(s, 0)->state, RunState::Done);
 }
 
+// Whoever asks for it finds the outputs there afterwards, also where another one is at it just then.
+TEST(Farm, TakingOverWaitsForWhoeverIsAtIt) {
+  FarmShoot f(Codec::Ffv1);
+  f.shoot.output.noise_on = f.shoot.output.stabilization_on = false;
+  f.add("a.mp4", 6);
+  Batch batch = f.batch();
+  const Submission s = farmWorkOf(batch, 0).submission;
+  doStage(s, FarmStage::Render);
+  std::optional<Descriptor> other(std::in_place, ::open((s.folder / "lock").c_str(), O_RDWR | O_CREAT, 0644));
+  struct flock all {};
+  all.l_type = F_WRLCK;
+  ASSERT_EQ(::fcntl(other->fd, F_OFD_SETLK, &all), 0);
+  std::atomic<bool> done = false;
+  std::jthread taker([&] {
+    collect(s);
+    done = true;
+  });
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));
+  EXPECT_FALSE(done);
+  EXPECT_FALSE(fs::exists(f.folder / "out" / "a.mkv"));
+  other.reset();
+  taker.join();
+  EXPECT_TRUE(fs::exists(f.folder / "out" / "a.mkv"));
+  // A folder that cannot be locked is no place to take anything over in.
+  fs::remove(s.folder / "lock");
+  fs::create_directory(s.folder / "lock");
+  EXPECT_THROW(collect(s), Error);
+}
+
 TEST(Farm, OnlyASavedShootCanBeHandedOver) {
   FarmShoot f;
   f.add("a.mp4", 6);
@@ -273,7 +304,8 @@ TEST(Program, SaysWhatItSaidAndHowItEnded) {
   std::stop_source stop;
   const std::jthread stopper([&] { stop.request_stop(); });
   EXPECT_THROW(runProgram({"sleep", "60"}, stop.get_token()), Error);
-  EXPECT_EQ(runProgram({"sh", "-c", "printf %s " + shellQuoted("it's $HOME \"x\"")}).out, "it's $HOME \"x\"");
+  EXPECT_EQ(runProgram({"sh", "-c", shellLine({"printf", "%s", "it's $HOME \"x\""})}).out,
+            "it's $HOME \"x\"");
 }
 
 }  // namespace

@@ -19,11 +19,7 @@ class FarmWindow : public Window {
     shoot.output.size = {160, 90};
     shoot.output.encode.codec = Codec::Ffv1;
     saveShoot(shoot, folder / "s.glenhaze-shoot.json");
-    window = std::make_unique<MainWindow>();
-    window->resize(1280, 800);
-    window->show();
-    ASSERT_TRUE(window->openPath(QString::fromStdString((folder / "s.glenhaze-shoot.json").string())));
-    ASSERT_TRUE(eventually([&] { return !window->session().probing(); }));
+    openSaved();
     window->go(MainWindow::Run);
     where = window->runPlace().findChild<RunWhere*>();
     choice = where->findChild<QComboBox*>();

@@ -26,11 +26,7 @@ class Ledger : public Window {
     Shoot shoot = shootFromFolder(folder.path());
     shoot.output.encode.codec = Codec::Ffv1;
     saveShoot(shoot, folder / "s.glenhaze-shoot.json");
-    window = std::make_unique<MainWindow>();
-    window->resize(1280, 800);
-    window->show();
-    ASSERT_TRUE(window->openPath(QString::fromStdString((folder / "s.glenhaze-shoot.json").string())));
-    ASSERT_TRUE(eventually([&] { return !window->session().probing(); }));
+    openSaved();
   }
   QStringList rows() {
     QStringList names;

@@ -55,6 +55,10 @@ class Window : public ::testing::Test {
       Profile p = limpet(320, 180);
       createProfile(p, folder / "profiles" / suggestedFileName(p.camera), ExistingProfile::Refuse);
     }
+    openSaved();
+  }
+  /// The shoot that is saved in the folder.
+  void openSaved() {
     window = std::make_unique<MainWindow>();
     window->resize(1280, 800);
     window->show();

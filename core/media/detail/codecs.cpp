@@ -127,9 +127,8 @@ bool isSmall(const AVCodecContext& context) {
 // (docs/encoding.md). A thread of its own for looking ahead holds as many again. Where there are many cores
 // the memory is there too, and threads that wait for each other cost more.
 std::string params264(const AVCodecContext& context) {
-  constexpr int kLarge_px = 4'000'000;
   constexpr unsigned kFew = 4;
-  const bool large = context.width * context.height > kLarge_px;
+  const bool large = context.width * context.height > kLargePicture_px;
   const bool few = std::thread::hardware_concurrency() <= kFew;
   std::string params = large ? "rc-lookahead=4" : "rc-lookahead=10";
   if (few) params += ":sync-lookahead=0";
