@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/media/detail/codecs.h"
 #include "core/media/detail/ffmpeg.h"
 
 namespace glenhaze::sim {
@@ -100,6 +101,7 @@ class FilmWriter {
     c.gop_size = 15;
     if (h264) {
       av_opt_set(c.priv_data, "preset", "medium", 0);
+      av_opt_set(c.priv_data, "x264-params", detail::same264().c_str(), 0);
       if (settings_.bit_rate > 0) {
         c.bit_rate = settings_.bit_rate;
         c.rc_max_rate = settings_.bit_rate * 5 / 4;

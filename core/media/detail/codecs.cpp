@@ -1,5 +1,9 @@
 #include "core/media/detail/codecs.h"
 
+extern "C" {
+#include <libavutil/cpu.h>
+}
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -98,6 +102,15 @@ PixelFormat outputFormat(Codec codec, const PixelFormat& source) {
 
 namespace detail {
 
+std::string same264() {
+  // What every processor with AVX-512 has is still asked for: x264 runs what it is told to have.
+  constexpr int kUsed = AV_CPU_FLAG_SSSE3 | AV_CPU_FLAG_SSE42 | AV_CPU_FLAG_AVX | AV_CPU_FLAG_FMA3 |
+                        AV_CPU_FLAG_BMI1 | AV_CPU_FLAG_BMI2 | AV_CPU_FLAG_AVX2;
+  const int here = av_get_cpu_flags();
+  if ((here & AV_CPU_FLAG_AVX512) == 0 || (here & kUsed) != kUsed) return "";
+  return "asm=MMX2,SSE2Fast,SSSE3,SSE4.2,AVX,FMA3,BMI2,AVX2:";
+}
+
 const AVCodec* findEncoder(Codec codec) {
   const AVCodec* encoder = avcodec_find_encoder_by_name(facts(codec).encoder);
   if (encoder == nullptr)
@@ -114,14 +127,6 @@ std::string params265() {
   return "log-level=error" + (threads > 0 ? ":pools=" + std::to_string(threads) : "");
 }
 
-// Threads of x264 race in its weighing of blocks by what is predicted from them (mbtree): where pictures are
-// done in a moment, the same ones became other bits in 9 of 60 runs, with frames or slices as threads alike,
-// with one thread in none (core 164; at 1280 × 720 in none of 15). Small ones need no second thread.
-bool isSmall(const AVCodecContext& context) {
-  constexpr int kSmall_px = 640 * 360;
-  return context.width * context.height <= kSmall_px;
-}
-
 // Each frame that x264 holds costs 40 MB at 4K and 10 bits. Looking ahead four of them needs half a percent
 // more bytes for the same SSIM than ten, threads that share a frame as much more than threads with one each
 // (docs/encoding.md). A thread of its own for looking ahead holds as many again. Where there are many cores
@@ -130,7 +135,7 @@ std::string params264(const AVCodecContext& context) {
   constexpr unsigned kFew = 4;
   const bool large = context.width * context.height > kLargePicture_px;
   const bool few = std::thread::hardware_concurrency() <= kFew;
-  std::string params = large ? "rc-lookahead=4" : "rc-lookahead=10";
+  std::string params = same264() + (large ? "rc-lookahead=4" : "rc-lookahead=10");
   if (few) params += ":sync-lookahead=0";
   if (few && large) params += ":sliced-threads=1";
   return params;
@@ -158,9 +163,7 @@ void applySettings(AVCodecContext& context, const EncodeSettings& settings) {
       context.gop_size = 30;
       if (is264) {
         av_opt_set(priv, "x264-params", params264(context).c_str(), 0);
-        if (isSmall(context))
-          context.thread_count = 1;
-        else if (context.thread_count == 0)
+        if (context.thread_count == 0)
           // By itself it takes half as many again, each with frames of its own, and is no faster for it here.
           context.thread_count = static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
       } else {

@@ -79,6 +79,7 @@ AVPixelFormat prepareGraphics(AVCodecContext& context, const AVCodec& encoder, c
     context.pix_fmt = encoderFormat(encoder, ours);  // the stand-in
     av_opt_set(context.priv_data, "preset", "ultrafast", 0);
     if (!settings.bit_rate) av_opt_set(context.priv_data, "crf", std::to_string(quality).c_str(), 0);
+    if (name == "libx264") av_opt_set(context.priv_data, "x264-params", same264().c_str(), 0);
     if (name == "libx265") av_opt_set(context.priv_data, "x265-params", "log-level=error", 0);
   }
   return context.pix_fmt;
