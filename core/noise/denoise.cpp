@@ -47,6 +47,23 @@ struct Layer {
   }
 };
 using LayerPtr = std::shared_ptr<const Layer>;
+using MotionPtr = std::shared_ptr<const MotionPicture>;
+
+// Pictures in memory that was used before, where there is some: fresh pages cost as much as what is written
+// to them.
+template <typename T>
+class Reused {
+ public:
+  // With whatever was in it.
+  std::shared_ptr<T> take() {
+    for (const std::shared_ptr<T>& one : all_)
+      if (one.use_count() == 1) return one;
+    return all_.emplace_back(std::make_shared<T>());
+  }
+
+ private:
+  std::vector<std::shared_ptr<T>> all_;  // those that nobody else holds are free
+};
 
 // What was seen before is kept merged into one picture that goes along with the motion. A picture must not
 // depend on where in a clip the work began, so each memory ends after a fixed number of frames, and another
@@ -59,9 +76,9 @@ struct Held {
   std::shared_ptr<const NoiseModel> noise;
   LayerPtr filmed;
   std::array<LayerPtr, kMemories> memories;  // this frame and those before it
-  MotionPicture filmed_motion;
+  MotionPtr filmed_motion;
   // Of the younger memory: motion for the older one may not hang on what that has forgotten already.
-  std::shared_ptr<const MotionPicture> calm;
+  MotionPtr calm;
   MotionField forward, backward;  // from its memory to the next frame, from the frame to the memory before
   std::array<std::vector<float>, 3> variances;  // of the noise of each block
   bool repeats = false;  // the same samples as the frame before: no evidence of its own
@@ -164,8 +181,10 @@ struct Denoiser::State {
   int lead = 0;                  ///< frames still to come that are only looked at
   std::optional<int64_t> index;  ///< of the last frame taken
 
-  std::vector<std::shared_ptr<Layer>> layers;  ///< all there are; those that nobody else holds are free
+  Reused<Layer> layers;
+  Reused<MotionPicture> motion_pictures;
 
+  MotionPtr motionOf(const SamplePlane& luma);
   std::shared_ptr<Layer> emptyLayer();
   std::array<std::vector<float>, 3> variancesOf(const Held& held) const;
   std::shared_ptr<Held> take(const Frame& frame);
@@ -214,14 +233,16 @@ Denoiser::~Denoiser() = default;
 Denoiser::Denoiser(Denoiser&&) noexcept = default;
 Denoiser& Denoiser::operator=(Denoiser&&) noexcept = default;
 
-// Memory that was used before, where there is some: fresh pages cost as much as what is written to them.
 std::shared_ptr<Layer> Denoiser::State::emptyLayer() {
-  for (const std::shared_ptr<Layer>& layer : layers)
-    if (layer.use_count() == 1) {
-      for (auto& shares : layer->shares) shares.clear();
-      return layer;
-    }
-  return layers.emplace_back(std::make_shared<Layer>());
+  std::shared_ptr<Layer> layer = layers.take();
+  for (auto& shares : layer->shares) shares.clear();
+  return layer;
+}
+
+MotionPtr Denoiser::State::motionOf(const SamplePlane& luma) {
+  std::shared_ptr<MotionPicture> made = motion_pictures.take();
+  detail::makeMotionPicture(luma, *made);
+  return made;
 }
 
 // The noise of each block of a frame; with what hard compression left out, as far as that is to be smoothed.
@@ -279,7 +300,7 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) {
     held->memories.fill(held->filmed);
     return held;
   }
-  held->filmed_motion = detail::motionPicture(held->filmed->planes[0]);
+  held->filmed_motion = motionOf(held->filmed->planes[0]);
   if (before != nullptr && !sameShape(before->frame, frame)) before = nullptr;
   if (before != nullptr) follow(*before, *held);
   remember(before, *held);
@@ -289,8 +310,8 @@ std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) {
 // The motion between a frame and what is remembered up to the frame before it.
 void Denoiser::State::follow(Held& before, Held& held) const {
   const float sigma = held.noise->motion_sigma;
-  before.forward = detail::estimateMotion(*before.calm, held.filmed_motion, sigma, progress);
-  held.backward = detail::estimateMotion(held.filmed_motion, *before.calm, sigma,
+  before.forward = detail::estimateMotion(*before.calm, *held.filmed_motion, sigma, progress);
+  held.backward = detail::estimateMotion(*held.filmed_motion, *before.calm, sigma,
                                          detail::turnedAround(before.forward), progress);
 }
 
@@ -299,7 +320,7 @@ void Denoiser::State::remember(const Held* before, Held& held) {
   const size_t used = turns.usedAt(held.index);
   if (before == nullptr) {
     held.memories.fill(held.filmed);
-    held.calm = std::make_shared<MotionPicture>(held.filmed_motion);
+    held.calm = held.filmed_motion;
     return;
   }
   if (held.repeats) {
@@ -308,12 +329,12 @@ void Denoiser::State::remember(const Held* before, Held& held) {
     for (size_t m = 0; m < kMemories; ++m)
       if (turns.beginsAt(held.index, m)) {
         held.memories[m] = held.filmed;
-        held.calm = std::make_shared<MotionPicture>(held.filmed_motion);
+        held.calm = held.filmed_motion;
       }
     return;
   }
   PlaneGuide luma;
-  luma.cells.push_back(detail::cellVectors(held.backward, held.filmed_motion.soft, before->calm->soft));
+  luma.cells.push_back(detail::cellVectors(held.backward, held.filmed_motion->soft, before->calm->soft));
   // What noise of another strength than now is in what is remembered.
   const float ratio = before->noise->motion_sigma / std::max(1e-3F, held.noise->motion_sigma);
   for (size_t m = 0; m < kMemories; ++m) {
@@ -328,7 +349,7 @@ void Denoiser::State::remember(const Held* before, Held& held) {
       held.memories[m] = merged(held, before->memories[m], luma, ratio * ratio);
   }
   const size_t younger = turns.twoAt(held.index) ? 1 - used : used;
-  held.calm = std::make_shared<MotionPicture>(detail::motionPicture(held.memories[younger]->planes[0]));
+  held.calm = motionOf(held.memories[younger]->planes[0]);
 }
 
 // A frame with what is remembered merged in; `aged`: the noise's variance then over that of now.
@@ -440,7 +461,7 @@ MotionField Denoiser::State::motionTo(size_t middle, size_t other, std::vector<M
     if (known.empty())
       known.push_back(window[middle]->forward);
     else
-      known.push_back(detail::refineMotion(*window[middle]->calm, window[last + 1]->filmed_motion,
+      known.push_back(detail::refineMotion(*window[middle]->calm, *window[last + 1]->filmed_motion,
                                            window[middle]->noise->motion_sigma,
                                            detail::chained(known.back(), window[last]->forward), progress));
   }
@@ -455,7 +476,7 @@ LayerPtr Denoiser::State::withoutSpecks(size_t at, const std::vector<size_t>& ot
   const Held &held = *window[at], &before = *window[at - 1];
   if (held.repeats || !sameShape(held.frame, before.frame)) return nullptr;
   const std::vector<BlockVector> back =
-      detail::cellVectors(held.backward, held.filmed_motion.soft, before.calm->soft);
+      detail::cellVectors(held.backward, held.filmed_motion->soft, before.calm->soft);
   const size_t used = usedAt(held);
   auto mended = std::make_shared<Layer>(*held.memories[used]);
   const PixelFormat& format = held.frame.format;
@@ -476,7 +497,7 @@ Frame Denoiser::State::finish(size_t at) const {
   for (const size_t i : neighbours) {
     others.push_back(window[i]->filmed.get());
     luma.cells.push_back(
-        detail::cellVectors(motionTo(at, i, ahead), held.calm->soft, window[i]->filmed_motion.soft));
+        detail::cellVectors(motionTo(at, i, ahead), held.calm->soft, window[i]->filmed_motion->soft));
   }
   LayerPtr mended;
   if (settings.specks > 0) mended = withoutSpecks(at, neighbours, luma.cells);
@@ -494,7 +515,7 @@ std::optional<Frame> Denoiser::push(const Frame& frame, const Progress& progress
   s.progress = progress;
   s.window.push_back(s.take(frame));
   // Only what is still to be finished is followed from and to.
-  for (size_t i = 0; i < s.next && i + 1 < s.window.size(); ++i) s.window[i]->filmed_motion = {};
+  for (size_t i = 0; i < s.next && i + 1 < s.window.size(); ++i) s.window[i]->filmed_motion = nullptr;
   // The frame before the one to be finished is looked at for specks.
   while (s.next > 1) {
     s.window.pop_front();

@@ -25,63 +25,35 @@ struct Both {
   float sum(int band) const { return middle.band[band] + other.band[band]; }
 };
 
-// A neighbour's difference from the middle, d, is added to `sum` as far as noise explains it. It weighs
-// against the middle by the inverse of its error's variance, which is its noise plus what it differs beyond
-// noise; the weights of the octaves are added to `given`. Returns how far the block as a whole is trusted.
-HWY_INLINE float merge(const Block& d, const Block& precision, const Both& shares, float tolerance,
-                       float trust_in, Block& sum, Block& total, float (&given)[kBands]) {
-  Block e;
-  alignas(64) float columns[kBands][kBlock];
-  Vector most = hn::Zero(kLanes);
-  for (int x = 0; x < kBlock; x += kWide) {
-    GLENHAZE_UNROLL
-    for (int b = 0; b < kBands; ++b) {
-      Vector column = hn::Zero(kLanes);
-      GLENHAZE_UNROLL
-      for (int y = kBandStart[b]; y < kBandStart[b + 1]; ++y) {
-        const Vector c = hn::Load(kLanes, &d.v[y][x]);
-        const Vector v = hn::Mul(hn::Mul(c, c), hn::Load(kLanes, &precision.v[y][x]));
-        hn::Store(v, kLanes, &e.v[y][x]);
-        most = hn::Max(most, v);
-        column = hn::Add(column, v);
-      }
-      hn::Store(column, kLanes, &columns[b][x]);
-    }
-  }
-  float means[kBands];
-  bandMeans(columns, means);
+// How a neighbour's difference counts in each octave of a block.
+struct Weights {
+  float weight[kBands];  ///< against the middle, which weighs 1
+  float limit[kBands];   ///< of what it differs by, in variance: what is beyond counts as much as this
+  float trust;           ///< in the block as a whole
+};
+
+// A neighbour weighs by the inverse of its error's variance, which is its noise plus what it differs beyond
+// noise. `means`: what it differs by, squared, over the variance that noise gives it.
+HWY_INLINE Weights weigh(const float (&means)[kBands], const Both& shares, float variance, float tolerance,
+                         float trust_in) {
   float all = 0;
   for (int b = 1; b < kBands; ++b) all += means[b] * kBandCount[b];
   all /= static_cast<float>(kBlockArea - 1);
   const auto beyond = [](float v) { return v > 0 ? v : 0.0F; };
   const float block = 1 + 2 * beyond(all - 1 - 2 * kMeanChance) / tolerance;
+  // A single coefficient far beyond chance is something that moved.
+  const float far = 8 * tolerance;
   // The variance of its error over that of the middle's; what differs beyond chance counts in halves, as both
   // may be wrong.
-  float weights[kBands];
+  Weights found;
   for (int b = 0; b < kBands; ++b) {
     const float unlike = block * (1 + 2.5F * beyond(means[b] - 1 - kChance[b]) / tolerance) - 1;
     const float half = 0.5F * shares.sum(b) / shares.middle.band[b];
-    weights[b] = trust_in / (shares.other.band[b] / shares.middle.band[b] + half * unlike);
-    given[b] += weights[b];
+    found.weight[b] = trust_in / (shares.other.band[b] / shares.middle.band[b] + half * unlike);
+    found.limit[b] = far * variance * shares.sum(b);
   }
-  // A single coefficient far beyond chance is something that moved.
-  const float far = 8 * tolerance;
-  const bool moved = hn::GetLane(hn::MaxOfLanes(kLanes, most)) > far;
-  const auto add = [&](int y, int x, Vector weight) {
-    hn::Store(hn::MulAdd(weight, hn::Load(kLanes, &d.v[y][x]), hn::Load(kLanes, &sum.v[y][x])), kLanes,
-              &sum.v[y][x]);
-    hn::Store(hn::Add(weight, hn::Load(kLanes, &total.v[y][x])), kLanes, &total.v[y][x]);
-  };
-  if (!moved) {
-    eachOfBands(weights, add);
-    return trust_in / block;
-  }
-  const Vector limit = hn::Set(kLanes, far);
-  eachOfBands(weights, [&](int y, int x, Vector weight) {
-    const Vector share = hn::ApproximateReciprocal(hn::Max(limit, hn::Load(kLanes, &e.v[y][x])));
-    add(y, x, hn::Mul(weight, hn::Mul(limit, share)));
-  });
-  return trust_in / block;
+  found.trust = trust_in / block;
+  return found;
 }
 
 // What is in work of one group of rows: differences of two rows of cells from each neighbour, and the sums of
@@ -342,19 +314,123 @@ class RowMerger {
     }
   }
 
+  // `d`²: over what unit noise of the spectrum has there.
+  HWY_INLINE Vector energyOf(const Block& d, int y, int x) const {
+    const Vector v = hn::Load(kLanes, &d.v[y][x]);
+    return hn::Mul(hn::Mul(v, v), hn::Load(kLanes, &one_over_.v[y][x]));
+  }
+
   void shrinkTo(const BandShares& left, float variance, Block& c, Block& noise) {
-    float bands[kBands];
+    float bands[kBands], energies[kBands];
     for (int b = 0; b < kBands; ++b) bands[b] = variance * left.band[b];
+    meansOf([&](int y, int x) { return energyOf(c, y, x); }, energies);
+    for (int b = 0; b < kBands; ++b) energies[b] /= bands[b];
     eachOfBands(bands, [&](int y, int x, Vector share) {
       hn::Store(hn::Mul(share, hn::Load(kLanes, &spectrum_.v[y][x])), kLanes, &noise.v[y][x]);
     });
-    weighStructure(c, noise);
-    shrinkBlock(c, noise, amount_);
+    shrinkBlock(c, noise, energies, amount_);
+  }
+
+  // How the cosines `d` of what neighbour n differs by in a block count.
+  Weights weightsOf(int n, const Both& shares, int column, int row, float variance, const Block& d) {
+    float means[kBands];
+    meansOf([&](int y, int x) { return energyOf(d, y, x); }, means);
+    for (int b = 0; b < kBands; ++b) means[b] /= variance * shares.sum(b);
+    const MergeNeighbour& other = job_.neighbour[n];
+    const Weights found = weigh(means, shares, variance, job_.tolerance,
+                                other.trust_in != nullptr ? other.trust_in[at(column, row)] : 1.0F);
+    if (other.trust_out != nullptr && tells_) other.trust_out[at(column, row)] = found.trust;
+    return found;
+  }
+
+  // f(row, column, limit, weight · limit, energy): what counts of a coefficient is weight · limit / the
+  // larger of limit and energy.
+  template <typename F>
+  HWY_INLINE void eachWeighted(const Weights& weights, const Block& d, F f) const {
+    float limited[kBands];
+    for (int b = 0; b < kBands; ++b) limited[b] = weights.weight[b] * weights.limit[b];
+    for (int x = 0; x < kBlock; x += kWide) {
+      Vector limits[kBands], products[kBands];
+      bandRows(weights.limit, x, limits);
+      bandRows(limited, x, products);
+      GLENHAZE_UNROLL
+      for (int b = 0; b < kBands; ++b) {
+        GLENHAZE_UNROLL
+        for (int y = kBandStart[b]; y < kBandStart[b + 1]; ++y)
+          f(y, x, hn::Max(limits[b], energyOf(d, y, x)), products[b]);
+      }
+    }
   }
 
   void mergeDoubtful(const Company& company, const BandShares& own, int column, int row, float variance,
                      Block& source) {
-    Block sum, total, precision, difference, d;
+    // Which is what there mostly is: a picture and what is remembered, or and the next one.
+    if (company.doubt == 1 && company.agree == 0)
+      mergeOne(company.doubtful[0], company.shares[company.doubtful[0]], own, column, row, variance, source);
+    else
+      mergeSeveral(company, own, column, row, variance, source);
+  }
+
+  void mergeOne(int n, const Both& shares, const BandShares& own, int column, int row, float variance,
+                Block& source) {
+    Block d, c;
+    loadDifference(n, column, row, c);
+    forward(c.v[0], kBlock, d);
+    const Weights weights = weightsOf(n, shares, column, row, variance, d);
+    BandShares left;
+    for (int b = 0; b < kBands; ++b) left.band[b] = own.band[b] / (1 + weights.weight[b]);
+    keepShares(at(column, row), left);
+    if (job_.shrink == nullptr) {
+      eachWeighted(weights, d, [&](int y, int x, Vector most, Vector limited) {
+        const Vector share = hn::Mul(limited, hn::ApproximateReciprocal(hn::Add(most, limited)));
+        hn::Store(hn::Mul(share, hn::Load(kLanes, &d.v[y][x])), kLanes, &d.v[y][x]);
+      });
+      addBack(d, source);
+      return;
+    }
+    Block noise;
+    forward(source.v[0], kBlock, c);
+    eachWeighted(weights, d, [&](int y, int x, Vector most, Vector limited) {
+      const Vector over = hn::ApproximateReciprocal(hn::Add(most, limited));
+      hn::Store(
+          hn::MulAdd(hn::Mul(limited, over), hn::Load(kLanes, &d.v[y][x]), hn::Load(kLanes, &c.v[y][x])),
+          kLanes, &c.v[y][x]);
+      hn::Store(hn::Mul(most, over), kLanes, &noise.v[y][x]);
+    });
+    shrinkShare(own, variance, c, noise);
+    backward(c, source);
+  }
+
+  // The picture in the middle with what was made of differences added.
+  void addBack(const Block& cosines, Block& source) const {
+    Block c;
+    backward(cosines, c);
+    each([&](int y, int x) {
+      hn::Store(hn::Add(hn::Load(kLanes, &c.v[y][x]), hn::Load(kLanes, &source.v[y][x])), kLanes,
+                &source.v[y][x]);
+    });
+  }
+
+  // Shrinks `c`, of which `share` is what is left of the noise that its own picture had in each coefficient.
+  void shrinkShare(const BandShares& own, float variance, Block& c, Block& share) {
+    float bands[kBands], energies[kBands];
+    for (int b = 0; b < kBands; ++b) bands[b] = variance * own.band[b];
+    meansOf(
+        [&](int y, int x) {
+          return hn::Mul(energyOf(c, y, x), hn::ApproximateReciprocal(hn::Load(kLanes, &share.v[y][x])));
+        },
+        energies);
+    for (int b = 0; b < kBands; ++b) energies[b] /= bands[b];
+    eachOfBands(bands, [&](int y, int x, Vector v) {
+      const Vector s = hn::Load(kLanes, &share.v[y][x]);
+      hn::Store(hn::Mul(s, hn::Mul(v, hn::Load(kLanes, &spectrum_.v[y][x]))), kLanes, &share.v[y][x]);
+    });
+    shrinkBlock(c, share, energies, amount_);
+  }
+
+  void mergeSeveral(const Company& company, const BandShares& own, int column, int row, float variance,
+                    Block& source) {
+    Block sum, total, difference, d;
     float agreed = 1, given[kBands] = {};
     if (company.agree > 0) {
       each([&](int y, int x) { hn::Store(hn::Zero(kLanes), kLanes, &difference.v[y][x]); });
@@ -367,53 +443,43 @@ class RowMerger {
     each([&](int y, int x) { hn::Store(hn::Set(kLanes, agreed), kLanes, &total.v[y][x]); });
     for (int i = 0; i < company.doubt; ++i) {
       const int n = company.doubtful[i];
-      const MergeNeighbour& other = job_.neighbour[n];
-      const Both& shares = company.shares[n];
-      float inverse[kBands];
-      for (int b = 0; b < kBands; ++b) inverse[b] = 1 / (variance * shares.sum(b));
-      eachOfBands(inverse, [&](int y, int x, Vector v) {
-        hn::Store(hn::Mul(v, hn::Load(kLanes, &one_over_.v[y][x])), kLanes, &precision.v[y][x]);
-      });
       loadDifference(n, column, row, difference);
       forward(difference.v[0], kBlock, d);
-      const float trust =
-          merge(d, precision, shares, job_.tolerance,
-                other.trust_in != nullptr ? other.trust_in[at(column, row)] : 1.0F, sum, total, given);
-      if (other.trust_out != nullptr && tells_) other.trust_out[at(column, row)] = trust;
+      const Weights weights = weightsOf(n, company.shares[n], column, row, variance, d);
+      for (int b = 0; b < kBands; ++b) given[b] += weights.weight[b];
+      eachWeighted(weights, d, [&](int y, int x, Vector most, Vector limited) {
+        const Vector weight = hn::Mul(limited, hn::ApproximateReciprocal(most));
+        const auto add = [&](Block& to, Vector v) {
+          hn::Store(hn::Add(hn::Load(kLanes, &to.v[y][x]), v), kLanes, &to.v[y][x]);
+        };
+        add(sum, hn::Mul(weight, hn::Load(kLanes, &d.v[y][x])));
+        add(total, weight);
+      });
     }
     BandShares left;
     for (int b = 0; b < kBands; ++b) left.band[b] = own.band[b] / (agreed + given[b]);
     keepShares(at(column, row), left);
-    finishDoubtful(own, variance, total, sum, source);
+    finishSeveral(own, variance, total, sum, source);
   }
 
-  // The block with the weighted differences `sum` added, shrunk where that is wanted.
-  void finishDoubtful(const BandShares& own, float variance, const Block& total, Block& sum, Block& source) {
-    Block c, noise;
+  // The block with the weighted differences `sum` added, shrunk where that is wanted. `total` becomes the
+  // share of noise that is left.
+  void finishSeveral(const BandShares& own, float variance, Block& total, Block& sum, Block& source) {
+    each([&](int y, int x) {
+      const Vector share = hn::ApproximateReciprocal(hn::Load(kLanes, &total.v[y][x]));
+      hn::Store(hn::Mul(share, hn::Load(kLanes, &sum.v[y][x])), kLanes, &sum.v[y][x]);
+      hn::Store(share, kLanes, &total.v[y][x]);
+    });
     if (job_.shrink == nullptr) {
-      each([&](int y, int x) {
-        hn::Store(hn::Mul(hn::ApproximateReciprocal(hn::Load(kLanes, &total.v[y][x])),
-                          hn::Load(kLanes, &sum.v[y][x])),
-                  kLanes, &sum.v[y][x]);
-      });
-      backward(sum, c);
-      each([&](int y, int x) {
-        hn::Store(hn::Add(hn::Load(kLanes, &c.v[y][x]), hn::Load(kLanes, &source.v[y][x])), kLanes,
-                  &source.v[y][x]);
-      });
+      addBack(sum, source);
       return;
     }
+    Block c;
     forward(source.v[0], kBlock, c);
-    float bands[kBands];
-    for (int b = 0; b < kBands; ++b) bands[b] = variance * own.band[b];
-    eachOfBands(bands, [&](int y, int x, Vector v) {
-      const Vector share = hn::ApproximateReciprocal(hn::Load(kLanes, &total.v[y][x]));
-      hn::Store(hn::MulAdd(share, hn::Load(kLanes, &sum.v[y][x]), hn::Load(kLanes, &c.v[y][x])), kLanes,
-                &c.v[y][x]);
-      hn::Store(hn::Mul(share, hn::Mul(v, hn::Load(kLanes, &spectrum_.v[y][x]))), kLanes, &noise.v[y][x]);
+    each([&](int y, int x) {
+      hn::Store(hn::Add(hn::Load(kLanes, &sum.v[y][x]), hn::Load(kLanes, &c.v[y][x])), kLanes, &c.v[y][x]);
     });
-    weighStructure(c, noise);
-    shrinkBlock(c, noise, amount_);
+    shrinkShare(own, variance, c, total);
     backward(c, source);
   }
 

@@ -37,6 +37,8 @@ struct MotionPicture {
   SamplePlane soft;
 };
 MotionPicture motionPicture(const SamplePlane& luma);
+/// The same, in memory that was used before.
+void makeMotionPicture(const SamplePlane& luma, MotionPicture& to);
 
 /// Motion from `from` to `to`: block at p in `from` is at p + vector in `to`. `sigma`: noise of luma, in
 /// code values; random resemblance below it is not followed. Rows in parallel, same result for any number

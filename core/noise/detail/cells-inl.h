@@ -103,31 +103,47 @@ HWY_INLINE void fetchCell(const int16_t* HWY_RESTRICT plane, ptrdiff_t stride, f
   const int16_t* HWY_RESTRICT wx = taps + fx.phase * kTaps;
   const int16_t* HWY_RESTRICT wy = taps + fy.phase * kTaps;
   const int16_t* HWY_RESTRICT from = at - kBefore * stride - kBefore;
-  CellVector across[kRows];
-  {
-    const auto w0 = hn::Set(kCellLanes, wx[0]), w1 = hn::Set(kCellLanes, wx[1]),
-               w2 = hn::Set(kCellLanes, wx[2]), w3 = hn::Set(kCellLanes, wx[3]),
-               w4 = hn::Set(kCellLanes, wx[4]), w5 = hn::Set(kCellLanes, wx[5]);
+  // As many rows at once as fit a vector of up to two.
+  constexpr int kAtOnce = HWY_MAX_BYTES >= 32 ? 2 : 1;
+  using Rows = hn::FixedTag<int16_t, kAtOnce * kStep>;
+  using RowsVector = hn::Vec<Rows>;
+  constexpr Rows kRowLanes;
+  constexpr int kGroups = (kRows + kAtOnce - 1) / kAtOnce;
+  const auto summed = [&](const int16_t* HWY_RESTRICT w, auto sample) {
+    RowsVector product[kTaps];
     GLENHAZE_UNROLL
-    for (int r = 0; r < kRows; ++r) {
-      const int16_t* HWY_RESTRICT row = from + r * stride;
-      const auto tap = [&](CellVector w, int k) {
-        return hn::MulFixedPoint15(w, hn::LoadU(kCellLanes, row + k));
-      };
-      across[r] = hn::Add(hn::Add(hn::Add(tap(w0, 0), tap(w1, 1)), hn::Add(tap(w2, 2), tap(w3, 3))),
-                          hn::Add(tap(w4, 4), tap(w5, 5)));
-    }
-  }
-  const auto w0 = hn::Set(kCellLanes, wy[0]), w1 = hn::Set(kCellLanes, wy[1]),
-             w2 = hn::Set(kCellLanes, wy[2]), w3 = hn::Set(kCellLanes, wy[3]),
-             w4 = hn::Set(kCellLanes, wy[4]), w5 = hn::Set(kCellLanes, wy[5]);
+    for (int k = 0; k < kTaps; ++k) product[k] = hn::MulFixedPoint15(hn::Set(kRowLanes, w[k]), sample(k));
+    return hn::Add(hn::Add(hn::Add(product[0], product[1]), hn::Add(product[2], product[3])),
+                   hn::Add(product[4], product[5]));
+  };
+  RowsVector across[kGroups];
   GLENHAZE_UNROLL
-  for (int r = 0; r < kStep; ++r) {
-    const auto a = hn::Add(hn::MulFixedPoint15(w0, across[r]), hn::MulFixedPoint15(w1, across[r + 1]));
-    const auto b = hn::Add(hn::MulFixedPoint15(w2, across[r + 2]), hn::MulFixedPoint15(w3, across[r + 3]));
-    const auto c = hn::Add(hn::MulFixedPoint15(w4, across[r + 4]), hn::MulFixedPoint15(w5, across[r + 5]));
-    hn::Store(hn::Add(hn::Add(a, b), c), kCellLanes, out + r * kStep);
+  for (int g = 0; g < kGroups; ++g) {
+    const int16_t* HWY_RESTRICT row = from + g * kAtOnce * stride;
+#if HWY_MAX_BYTES >= 32
+    // Of an odd number of rows the last stands for the one behind it, which nobody needs.
+    const ptrdiff_t next = g + 1 < kGroups || kRows % 2 == 0 ? stride : 0;
+    across[g] = summed(wx, [&](int k) {
+      return hn::Combine(kRowLanes, hn::LoadU(kCellLanes, row + next + k), hn::LoadU(kCellLanes, row + k));
+    });
+#else
+    across[g] = summed(wx, [&](int k) { return hn::LoadU(kCellLanes, row + k); });
+#endif
   }
+#if HWY_MAX_BYTES >= 32
+  RowsVector between[kGroups - 1];
+  GLENHAZE_UNROLL
+  for (int g = 0; g + 1 < kGroups; ++g)
+    between[g] = hn::ConcatLowerUpper(kRowLanes, across[g + 1], across[g]);
+  GLENHAZE_UNROLL
+  for (int r = 0; r < kStep; r += 2)
+    hn::Store(summed(wy, [&](int k) { return k % 2 == 0 ? across[(r + k) / 2] : between[(r + k) / 2]; }),
+              kRowLanes, out + r * kStep);
+#else
+  GLENHAZE_UNROLL
+  for (int r = 0; r < kStep; ++r)
+    hn::Store(summed(wy, [&](int k) { return across[r + k]; }), kRowLanes, out + r * kStep);
+#endif
 }
 
 // other − middle into `out` (rows `out_stride` apart), and its energy.

@@ -100,9 +100,9 @@ void toSamples(const Frame& frame, int index, SamplePlane& to) {
   repeatEdges(to);
 }
 
-SamplePlane softened(const SamplePlane& plane) {
+void soften(const SamplePlane& plane, SamplePlane& to) {
   static_assert(kSampleUnit == 64 && kSoftUnit == 16);
-  SamplePlane out(plane.width, plane.height);
+  to.reshape(plane.width, plane.height);
   parallelBlocks(plane.height, kGrain, [&](int first, int last) {
     std::vector<uint16_t> column(static_cast<size_t>(plane.width) + 2);
     for (int y = first; y < last; ++y) {
@@ -111,19 +111,18 @@ SamplePlane softened(const SamplePlane& plane) {
       // Four times 14 bits just fit, also without their sign.
       for (int x = 0; x < plane.width + 2; ++x)
         sums[x] = static_cast<uint16_t>(static_cast<uint16_t>(a[x] + 2 * b[x] + c[x]) >> 2);
-      int16_t* to = out.row(y);
+      int16_t* out = to.row(y);
       for (int x = 0; x < plane.width; ++x)
-        to[x] = static_cast<int16_t>(static_cast<uint16_t>(sums[x] + 2 * sums[x + 1] + sums[x + 2]) >> 4);
+        out[x] = static_cast<int16_t>(static_cast<uint16_t>(sums[x] + 2 * sums[x + 1] + sums[x + 2]) >> 4);
     }
   });
-  repeatEdges(out);
-  return out;
+  repeatEdges(to);
 }
 
-std::vector<BytePlane> bytePyramid(const SamplePlane& luma, int levels) {
-  std::vector<BytePlane> pyramid;
-  pyramid.emplace_back(luma.width, luma.height);
+void makePyramid(const SamplePlane& luma, int levels, std::vector<BytePlane>& pyramid) {
+  pyramid.resize(static_cast<size_t>(levels));
   BytePlane& full = pyramid.front();
+  full.reshape(luma.width, luma.height);
   parallelBlocks(luma.height, kGrain, [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       const int16_t* in = luma.row(y);
@@ -134,11 +133,15 @@ std::vector<BytePlane> bytePyramid(const SamplePlane& luma, int levels) {
     }
   });
   repeatEdges(full);
-  for (int level = 1; level < levels; ++level) {
-    const BytePlane& fine = pyramid.back();
+  for (size_t level = 1; level < pyramid.size(); ++level) {
+    const BytePlane& fine = pyramid[level - 1];
     // Pictures too small to halve again end the pyramid.
-    if (fine.width < 64 || fine.height < 64) break;
-    BytePlane coarse(fine.width / 2, fine.height / 2);
+    if (fine.width < 64 || fine.height < 64) {
+      pyramid.resize(level);
+      break;
+    }
+    BytePlane& coarse = pyramid[level];
+    coarse.reshape(fine.width / 2, fine.height / 2);
     parallelBlocks(coarse.height, kGrain, [&](int first, int last) {
       for (int y = first; y < last; ++y) {
         const uint8_t *a = fine.row(2 * y), *b = fine.row(2 * y + 1);
@@ -148,9 +151,7 @@ std::vector<BytePlane> bytePyramid(const SamplePlane& luma, int levels) {
       }
     });
     repeatEdges(coarse);
-    pyramid.push_back(std::move(coarse));
   }
-  return pyramid;
 }
 
 void storePlane(const FloatPlane& plane, Frame& frame, int index) {

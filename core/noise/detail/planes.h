@@ -4,6 +4,8 @@
 
 #include <array>
 #include <cstdint>
+#include <memory>
+#include <utility>
 #include <vector>
 
 #include "core/frame/frame.h"
@@ -12,11 +14,28 @@ namespace glenhaze::detail {
 
 constexpr int kBorder = 48;  ///< samples on each side; also how far motion may point outside
 
+/// Of std::vector: what it grows by is left as it is, for it is all written anyway.
+template <typename T>
+struct Unwritten : std::allocator<T> {
+  template <typename U>
+  struct rebind {
+    using other = Unwritten<U>;
+  };
+  template <typename U>
+  void construct(U* at) noexcept {
+    ::new (static_cast<void*>(at)) U;
+  }
+  template <typename U, typename... Args>
+  void construct(U* at, Args&&... args) {
+    ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);
+  }
+};
+
 template <typename T>
 struct Bordered {
   int width = 0, height = 0;
   ptrdiff_t stride = 0;
-  std::vector<T> data;
+  std::vector<T, Unwritten<T>> data;
 
   Bordered() = default;
   Bordered(int w, int h) { reshape(w, h); }
@@ -50,10 +69,10 @@ SamplePlane samplePlane(const Frame& frame, int plane);
 void toSamples(const Frame& frame, int plane, SamplePlane& to);
 
 /// Smoothed by the binomial 1 2 1 both ways, in steps of 1/kSoftUnit.
-SamplePlane softened(const SamplePlane& plane);
+void soften(const SamplePlane& plane, SamplePlane& to);
 
 /// Luma rounded to bytes, then halved again and again; finest first.
-std::vector<BytePlane> bytePyramid(const SamplePlane& luma, int levels);
+void makePyramid(const SamplePlane& luma, int levels, std::vector<BytePlane>& pyramid);
 
 /// Writes a float plane back into a frame's plane, rounded and held to the format's range.
 void storePlane(const FloatPlane& plane, Frame& frame, int index);
