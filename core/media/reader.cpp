@@ -8,6 +8,7 @@ extern "C" {
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <string_view>
 #include <utility>
 #include <vector>
 
@@ -120,6 +121,29 @@ struct ClipReader::State {
     const AVCodecDescriptor* about = avcodec_descriptor_get(codec->codec_id);
     return codec->codec_id == AV_CODEC_ID_FFV1 ||
            (about != nullptr && (about->props & AV_CODEC_PROP_INTRA_ONLY) != 0);
+  }
+  // What the container's index knows a frame by. MP4's holds decoding times: its key pictures stand there
+  // earlier than they are shown, by as much as pictures are held back.
+  int64_t indexedAt(int64_t index) const {
+    const AVStream& stream = *input->streams[video];
+    const bool by_decoding = std::string_view(input->iformat->name).find("mp4") != std::string_view::npos;
+    const int64_t stamp = info.stampAt(index);
+    if (!by_decoding || !info.times || index >= info.frames) return stamp;
+    const int64_t held_back = std::max(0, stream.codecpar->video_delay);
+    return stamp - held_back * (info.stampAt(index + 1) - stamp);
+  }
+  std::optional<int64_t> groupOf(int64_t index) const {
+    if (counts()) return std::nullopt;
+    AVStream* stream = input->streams[video];
+    const int at = av_index_search_timestamp(stream, indexedAt(index), AVSEEK_FLAG_BACKWARD);
+    const AVIndexEntry* entry = avformat_index_get_entry(stream, at);
+    return entry != nullptr ? std::optional(entry->timestamp) : std::nullopt;
+  }
+  // Whether a jump would land no further on than the reader is.
+  bool isOnTheWay() const {
+    if (!started || draining) return false;
+    const std::optional<int64_t> group = groupOf(aim());
+    return group && *group <= info.stampAt(next_index);
   }
   bool counts() const { return info.times && !info.times->ordered(); }
   void jump();
@@ -274,7 +298,7 @@ Frame ClipReader::State::convert(FramePtr frame) {
 // Jumps to a place before skip_before; how far before is decided by back_s.
 void ClipReader::State::jump() {
   const int64_t back = std::llround(back_s / info.time_base.value());
-  const int64_t target = info.stampAt(aim()) - back;
+  const int64_t target = indexedAt(aim()) - back;
   const bool before_start = back_s > 0 && target < info.stampAt(0);
   if (before_start || av_seek_frame(input.get(), video, target, AVSEEK_FLAG_BACKWARD) < 0)
     return startAgain();
@@ -389,12 +413,12 @@ void ClipReader::seek(int64_t index) {
   const int64_t last = std::max<int64_t>(0, s.info.frames - 1);
   const int64_t target = std::clamp<int64_t>(index, 0, last);
   constexpr int64_t kNear = 8;  // frames: closer than key frames usually are
-  const bool ahead = target >= s.next_index && !s.draining;
+  const bool onward = target >= s.next_index && !s.draining;
   s.skip_before = s.wanted = target;
   s.good.reset();
   s.ahead.reset();
   s.damaged_before = s.damaged;
-  if (ahead && (s.counts() || (target <= s.next_index + kNear && s.started))) return;
+  if (onward && (s.counts() || (target <= s.next_index + kNear && s.started) || s.isOnTheWay())) return;
   if (s.counts()) return s.startAgain();
   s.back_s = 0;
   s.jump();
@@ -414,6 +438,8 @@ std::optional<Frame> ClipReader::landing() {
   out.index = index;
   return out;
 }
+
+std::optional<int64_t> ClipReader::groupOf(int64_t index) const { return state_->groupOf(index); }
 
 int64_t ClipReader::damaged() const { return state_->damaged; }
 HeldFrames ClipReader::held() const { return state_->held; }

@@ -51,6 +51,10 @@ class ClipReader {
   /// on it already. Empty when nothing was sought.
   std::optional<Frame> landing();
 
+  /// Which group of pictures the way to a frame begins with, as the container's index says: frames with the
+  /// same number have the same landing when they are jumped to. Empty where there is no index.
+  std::optional<int64_t> groupOf(int64_t index) const;
+
   /// Frames that the decoder marked as damaged, and packets it refused.
   int64_t damaged() const;
 

@@ -33,7 +33,10 @@ QImage liftedImage(const QImage& image, int stops) {
 }
 
 Preview::Preview(std::shared_ptr<PictureCache> pictures, QObject* parent)
-    : QObject(parent), pictures_(std::move(pictures)), owner_(pictures_->newOwner()) {
+    : QObject(parent),
+      pictures_(std::move(pictures)),
+      owner_(pictures_->newOwner()),
+      draft_owner_(pictures_->newOwner()) {
   qRegisterMetaType<PreviewFrame>();
   thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
 }
@@ -43,6 +46,7 @@ Preview::~Preview() {
   wake_.notify_all();
   thread_.join();
   pictures_->forget(owner_);
+  pictures_->forget(draft_owner_);
 }
 
 void Preview::setClip(const ClipInfo& clip, const Correction& correction, const ReadOptions& reading) {
@@ -81,6 +85,7 @@ void Preview::forget() {
   ++generation_;
   making_.request_stop();
   pictures_->forget(owner_);
+  pictures_->forget(draft_owner_);
 }
 
 void Preview::request(int64_t index) {
@@ -130,13 +135,12 @@ std::optional<int64_t> Preview::nextAhead() const {
   return std::nullopt;
 }
 
-void Preview::keep(PreviewFrame frame) {
+void Preview::keep(int owner, int64_t number, PreviewFrame frame) {
   frame.corrected_frame = {};
   frame.source_frame = {};
   frame.clean_frame = {};
   const auto bytes = static_cast<size_t>(frame.source.sizeInBytes() + frame.corrected.sizeInBytes());
-  const int64_t index = frame.index;
-  pictures_->put(owner_, index, std::make_shared<const PreviewFrame>(std::move(frame)), bytes);
+  pictures_->put(owner, number, std::make_shared<const PreviewFrame>(std::move(frame)), bytes);
 }
 
 // The worker's own: a reader for what is shown at once, and the chain of stages of the clip it stands in.
@@ -155,6 +159,13 @@ class Preview::Maker {
     wanted_ = index;
     if (index != position_) reader_.seek(index);
     frame_.reset();
+  }
+  // The group of pictures that is begun anew on the way to the frame; empty where the reader goes on from
+  // where it is, or nobody knows.
+  std::optional<int64_t> group() const {
+    const std::optional<int64_t> wanted = reader_.groupOf(wanted_);
+    const bool onward = position_ >= 0 && position_ <= wanted_ && reader_.groupOf(position_) == wanted;
+    return onward ? std::nullopt : wanted;
   }
   // What can be shown at once on the way to the frame; empty when that frame itself comes next.
   std::optional<PreviewFrame> draft() {
@@ -302,8 +313,24 @@ std::optional<Preview::Task> Preview::nextTask(const std::stop_token& stop) {
   return Task{*job_, index, asked, aligned_, making_.get_token()};
 }
 
+// A large picture takes longer to decode than anybody wants to wait while moving about: what a group of
+// pictures begins with is kept.
+std::optional<PreviewFrame> Preview::draftFor(Maker& maker, const Task& task) {
+  const std::optional<int64_t> group = maker.group();
+  if (group)
+    if (const auto known =
+            std::static_pointer_cast<const PreviewFrame>(pictures_->find(draft_owner_, *group));
+        known != nullptr && known->index < task.index)
+      return *known;
+  std::optional<PreviewFrame> draft = maker.draft();
+  if (!draft || !group || draft->index >= task.index) return draft;
+  const std::lock_guard lock(mutex_);
+  if (generation_ == task.job.generation) keep(draft_owner_, *group, *draft);
+  return draft;
+}
+
 bool Preview::handDraft(Maker& maker, const Task& task) {
-  if (auto draft = maker.draft()) {
+  if (auto draft = draftFor(maker, task)) {
     draft->wanted = task.index;
     if (task.asked) hand(*draft, task.job.generation);
     const std::lock_guard lock(mutex_);
@@ -319,7 +346,7 @@ void Preview::finish(const PreviewFrame& result, const Task& task) {
   {
     const std::lock_guard lock(mutex_);
     if (generation_ != task.job.generation) return;
-    keep(result);
+    keep(owner_, result.index, result);
     in_work_ = -1;
     draft_.reset();
     // Asked for while it was made ahead.

@@ -84,6 +84,7 @@ class Preview : public QObject {
   std::optional<Task> nextTask(const std::stop_token& stop);
   /// False when another frame is wanted by now.
   bool handDraft(Maker& maker, const Task& task);
+  std::optional<PreviewFrame> draftFor(Maker& maker, const Task& task);
   void finish(const PreviewFrame& result, const Task& task);
   void giveUp(const char* why, int generation);
   void forget();
@@ -92,7 +93,7 @@ class Preview : public QObject {
   void work(const std::stop_token& stop);
   bool superseded(int64_t index);
   std::optional<int64_t> nextAhead() const;
-  void keep(PreviewFrame frame);
+  void keep(int owner, int64_t number, PreviewFrame frame);
   static constexpr std::chrono::milliseconds kIdle{350};
 
   mutable std::mutex mutex_;
@@ -104,7 +105,7 @@ class Preview : public QObject {
   std::chrono::steady_clock::time_point asked_at_;
   int64_t loop_first_ = 0, loop_last_ = 0;
   const std::shared_ptr<PictureCache> pictures_;
-  const int owner_;
+  const int owner_, draft_owner_;  // frames by their index, drafts by the group of pictures
   int generation_ = 0;
   std::stop_source making_;  // stops the frame in work when another one is wanted
   int64_t in_work_ = -1;

@@ -73,6 +73,29 @@ TEST_F(PreviewTest, AFormerClipsFramesDoNotArriveAnyMore) {
   }
 }
 
+// Groups are of 15 frames: what one begins with is decoded once, and shown at once from then on.
+TEST_F(PreviewTest, TheDraftOfAGroupIsKept) {
+  preview_.setDrafts(true);
+  preview_.setClip(film("a.mp4", 40), cleaning(), {});
+  const auto draftOf = [&](int64_t at) -> std::optional<PreviewFrame> {
+    got_.clear();
+    preview_.request(at);
+    EXPECT_TRUE(eventually([&] { return last() != nullptr; }));
+    if (got_.empty() || !got_.front().draft) return std::nullopt;
+    return got_.front();
+  };
+  const auto first = draftOf(29), again = draftOf(21), other = draftOf(12);
+  ASSERT_TRUE(first && again && other);
+  EXPECT_EQ(first->index, 15);
+  EXPECT_EQ(again->wanted, 21);
+  EXPECT_EQ(again->source.constBits(), first->source.constBits()) << "the very same picture";
+  EXPECT_EQ(other->index, 0);
+  preview_.setClip(film("b.mp4", 40), {}, {});
+  const auto fresh = draftOf(29);
+  ASSERT_TRUE(fresh);
+  EXPECT_NE(fresh->source.constBits(), first->source.constBits());
+}
+
 TEST_F(PreviewTest, TheLoopIsMadeAheadAsFarAsTheBudgetGoes) {
   const ClipInfo clip = film("a.mp4", 20);
   preview_.setClip(clip, {}, {});

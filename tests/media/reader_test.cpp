@@ -67,6 +67,32 @@ TEST_F(Seeking, TheLandingIsOnTheWay) {
   EXPECT_EQ(reader.next()->index, near->index == 14 ? 15 : 14);
 }
 
+// Groups are of 15: further on in the one that is being read, nothing is gained by beginning it again.
+TEST_F(Seeking, WithinAGroupItGoesOn) {
+  ClipReader reader(*info);
+  reader.seek(16);
+  EXPECT_EQ(reader.next()->index, 16);
+  reader.seek(28);
+  const auto landing = reader.landing();
+  ASSERT_TRUE(landing);
+  EXPECT_GE(landing->index, 17);
+  EXPECT_TRUE(sameSamples(*landing, fromStart(landing->index)));
+  const auto frame = reader.next();
+  EXPECT_EQ(frame->index, 28);
+  EXPECT_TRUE(sameSamples(*frame, fromStart(28)));
+}
+
+// What the way to a frame begins with is the same for all frames of a group.
+TEST_F(Seeking, AGroupIsKnownBeforeItIsRead) {
+  ClipReader reader(*info);
+  const auto group = reader.groupOf(18);
+  ASSERT_TRUE(group);
+  EXPECT_EQ(reader.groupOf(15), group);
+  EXPECT_EQ(reader.groupOf(29), group);
+  EXPECT_NE(reader.groupOf(3), group);
+  EXPECT_NE(reader.groupOf(30), group);
+}
+
 TEST_F(Seeking, OutOfRangeIsTheNearest) {
   ClipReader reader(*info);
   reader.seek(1000);
