@@ -7,6 +7,8 @@
 #include <numbers>
 #include <vector>
 
+#include "core/base/parallel.h"
+
 namespace glenhaze {
 
 namespace {
@@ -102,14 +104,23 @@ bool Blockiness::any() const {
 Blockiness measureBlockiness(const Frame& frame) {
   Blockiness found;
   const double gain = 1.0 / (1 << (frame.format.bit_depth - 8));
-  for (size_t p = 0; p < static_cast<size_t>(frame.format.numPlanes()); ++p) {
-    const auto measure = frame.format.bytesPerSample() == 1 ? measured<uint8_t> : measured<uint16_t>;
-    found.across[p] = measure(frame.planes[p], true, gain);
-    found.down[p] = measure(frame.planes[p], false, gain);
-    // A coder's grid has both directions, and luma has it before chroma does.
-    const bool grid = found.across[p].excess > 0 && found.down[p].excess > 0;
-    if (!grid || found.across[0].excess <= 0) found.across[p].excess = found.down[p].excess = 0;
-  }
+  const auto measure = frame.format.bytesPerSample() == 1 ? measured<uint8_t> : measured<uint16_t>;
+  const auto planes = static_cast<size_t>(frame.format.numPlanes());
+  // Both directions of planes from `first` on; a coder's grid has both.
+  const auto measureFrom = [&](size_t first, size_t last) {
+    parallelBlocks(static_cast<int>(2 * (last - first)), 1, [&](int from, int to) {
+      for (int i = from; i < to; ++i) {
+        const size_t p = first + static_cast<size_t>(i / 2);
+        (i % 2 == 0 ? found.across : found.down)[p] = measure(frame.planes[p], i % 2 == 0, gain);
+      }
+    });
+    for (size_t p = first; p < last; ++p)
+      if (found.across[p].excess <= 0 || found.down[p].excess <= 0)
+        found.across[p].excess = found.down[p].excess = 0;
+  };
+  measureFrom(0, 1);
+  // Luma has it before chroma does.
+  if (found.across[0].excess > 0) measureFrom(1, planes);
   return found;
 }
 

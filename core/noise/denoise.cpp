@@ -191,6 +191,7 @@ struct Denoiser::State {
   void follow(Held& before, Held& held) const;
   void remember(const Held* before, Held& held);
   Frame finish(size_t middle) const;
+  void release();
   LayerPtr withoutSpecks(size_t at, const std::vector<size_t>& others,
                          const std::vector<std::vector<BlockVector>>& cells) const;
   std::vector<size_t> neighboursOf(size_t middle) const;
@@ -510,32 +511,45 @@ Frame Denoiser::State::finish(size_t at) const {
   return out;
 }
 
+// What nobody asks for any more: pictures are large.
+void Denoiser::State::release() {
+  // The frame before the one to be finished is looked at for specks, the last one by the frame to come.
+  const bool specks = settings.specks > 0;
+  while (next > (specks ? 1U : 0U) && window.size() > 1) {
+    window.pop_front();
+    --next;
+  }
+  for (size_t i = 0; i + 1 < window.size(); ++i) {
+    Held& held = *window[i];
+    // Only what is still ahead is followed to.
+    if (i < next || (i == next && !specks)) held.filmed_motion = nullptr;
+    // The memory that is not used yet went on to the next frame.
+    if (!specks) held.memories[1 - usedAt(held)] = nullptr;
+  }
+}
+
 std::optional<Frame> Denoiser::push(const Frame& frame, const Progress& progress) {
   State& s = *state_;
   s.progress = progress;
   s.window.push_back(s.take(frame));
-  // Only what is still to be finished is followed from and to.
-  for (size_t i = 0; i < s.next && i + 1 < s.window.size(); ++i) s.window[i]->filmed_motion = nullptr;
-  // The frame before the one to be finished is looked at for specks.
-  while (s.next > 1) {
-    s.window.pop_front();
-    --s.next;
-  }
+  std::optional<Frame> done;
   if (s.lead > 0) {
     --s.lead;
     ++s.next;
-    return std::nullopt;
+  } else if (s.window.size() - 1 >= s.next + static_cast<size_t>(s.settings.frames_each_side)) {
+    done = s.finish(s.next++);
   }
-  const auto side = static_cast<size_t>(s.settings.frames_each_side);
-  if (s.window.size() - 1 < s.next + side) return std::nullopt;
-  return s.finish(s.next++);
+  s.release();
+  return done;
 }
 
 std::optional<Frame> Denoiser::drain(const Progress& progress) {
   State& s = *state_;
   s.progress = progress;
   if (s.next >= s.window.size()) return std::nullopt;
-  return s.finish(s.next++);
+  Frame done = s.finish(s.next++);
+  s.release();
+  return done;
 }
 
 int Denoiser::looksBack(const DenoiseSettings& settings, int64_t index) {

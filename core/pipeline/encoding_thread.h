@@ -14,9 +14,7 @@ namespace glenhaze {
 
 /// How many frames of this size may wait between two threads: enough to smooth out key frames, fewer of large
 /// ones.
-inline size_t framesInFlight(int width, int height) {
-  return width * height > kLargePicture_px ? 2 : 4;
-}
+inline size_t framesInFlight(int width, int height) { return width * height > kLargePicture_px ? 1 : 4; }
 
 /// push() every frame, then finish(), or abandon() where making them has failed; nothing is left of the
 /// output then.

@@ -45,12 +45,16 @@ std::vector<BlockVector> cellVectors(const MotionField& field, const SamplePlane
   return cells;
 }
 
-// Cell k begins at sample
-// 8(k − 1); what it covers of luma begins at cell ((k − 1) << shift) + 1.
+// Cell k begins at sample 8(k − 1); what it covers of luma begins at cell ((k − 1) << shift) + 1.
 PlaneGuide subsampled(const PlaneGuide& luma, int luma_columns, int luma_rows, int columns, int rows, int sx,
                       int sy) {
   PlaneGuide guide;
   const int wide = (1 << sx) - 1, high = (1 << sy) - 1;
+  const auto eachRow = [](int count, auto body) {
+    parallelBlocks(count, 8, [&](int first, int last) {
+      for (int row = first; row < last; ++row) body(row);
+    });
+  };
   for (size_t n = 0; n < luma.cells.size(); ++n) {
     const auto cellAt = [&](int c, int r) {
       return luma
@@ -58,7 +62,7 @@ PlaneGuide subsampled(const PlaneGuide& luma, int luma_columns, int luma_rows, i
                     static_cast<size_t>(std::clamp(c, 0, luma_columns))];
     };
     std::vector<BlockVector> cells(static_cast<size_t>(columns + 1) * static_cast<size_t>(rows + 1));
-    for (int row = 0; row <= rows; ++row)
+    eachRow(rows + 1, [&](int row) {
       for (int column = 0; column <= columns; ++column) {
         const int c0 = ((column - 1) << sx) + 1, r0 = ((row - 1) << sy) + 1;
         BlockVector sum;
@@ -75,8 +79,9 @@ PlaneGuide subsampled(const PlaneGuide& luma, int luma_columns, int luma_rows, i
         cells[static_cast<size_t>(row) * static_cast<size_t>(columns + 1) + static_cast<size_t>(column)] = {
             v.dx / static_cast<float>(1 << sx), v.dy / static_cast<float>(1 << sy)};
       }
+    });
     std::vector<float> trust(static_cast<size_t>(columns) * static_cast<size_t>(rows), 1.0F);
-    for (int row = 0; row < rows; ++row)
+    eachRow(rows, [&](int row) {
       for (int column = 0; column < columns; ++column) {
         // The luma blocks that lie within this one's area.
         const int c0 = ((column - 1) << sx) + 1, r0 = ((row - 1) << sy) + 1;
@@ -89,6 +94,7 @@ PlaneGuide subsampled(const PlaneGuide& luma, int luma_columns, int luma_rows, i
                                                   static_cast<size_t>(luma_columns) +
                                               static_cast<size_t>(std::clamp(c0 + i, 0, luma_columns - 1))]);
       }
+    });
     guide.cells.push_back(std::move(cells));
     guide.trust.push_back(std::move(trust));
   }
