@@ -28,7 +28,7 @@ static_assert(kCell == kStep);
 constexpr int kCellArea = kCell * kCell;
 constexpr float kMotionSigma = 1;  // code values: the noise is out
 // Structure with which a block's own motion is half believed, as in the block search.
-constexpr float kTrust = 700 * kMotionSigma * kMotionSigma * (9.0F / 64) * 2;
+constexpr float kTrust = detail::kTrustedStructure * detail::softNoiseEnergy(kMotionSigma);
 constexpr int kCellRows = 8;  // rows of cells that one thread takes at once
 
 // A square of a plane at (x, y) + v, in the plane's own units. `v` is held to what the border has.

@@ -439,8 +439,7 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F s
   field.columns = blocksAlong(from.soft.width);
   field.rows = blocksAlong(from.soft.height);
   field.vectors.resize(static_cast<size_t>(field.columns) * static_cast<size_t>(field.rows));
-  // Softening by 1 2 1 both ways leaves 9/64 of white noise's variance.
-  const float noise_energy = sigma * sigma * (9.0F / 64) * 2;
+  const float noise_energy = softNoiseEnergy(sigma);
   const LevelSearch search(from.pyramid[0], to.pyramid[0], sigma);
   const auto find = [&](int column, int row) {
     return refined(from.soft, to.soft, column * kStep - kStep, row * kStep - kStep, start(column, row),
@@ -471,10 +470,7 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F s
                                       differences.begin())];
   });
   MotionField out = calmed(field, progress);
-  // Structure that holds a block's motion against noise to some hundredths of a sample; the gain is flat
-  // about it (benchmarks/noise_photographs).
-  constexpr float kTrust = 700;
-  followPicture(out, search, kTrust * noise_energy);
+  followPicture(out, search, kTrustedStructure * noise_energy);
   return out;
 }
 
