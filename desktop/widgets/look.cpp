@@ -49,10 +49,10 @@ QPushButton[next="true"]:disabled { background: #505152; color: #B4B5B3; border-
 QComboBox, QSpinBox, QDoubleSpinBox, QLineEdit { background: #2B2C2D; border: 1px solid #505152; border-radius: 3px; padding: 3px 6px; }
 QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QLineEdit:focus, QTableView:focus, QListView:focus { border-color: #E59AB4; }
 QPushButton::menu-indicator { image: url(:/down.svg); subcontrol-origin: padding; subcontrol-position: center right; width: 9px; height: 6px; right: 5px; }
-QComboBox::drop-down { subcontrol-origin: border; subcontrol-position: center right; width: 20px; border: 0; background: transparent; }
+QComboBox::drop-down { subcontrol-origin: border; subcontrol-position: center right; width: 18px; border: 0; background: transparent; }
 QComboBox::down-arrow, QAbstractSpinBox::down-arrow { image: url(:/down.svg); width: 9px; height: 6px; }
 QAbstractSpinBox::up-arrow { image: url(:/up.svg); width: 9px; height: 6px; }
-QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { subcontrol-origin: border; width: 20px; border: 0; background: transparent; }
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { subcontrol-origin: border; width: 16px; border: 0; background: transparent; }
 QAbstractSpinBox::up-button { subcontrol-position: top right; margin-top: 2px; } QAbstractSpinBox::down-button { subcontrol-position: bottom right; margin-bottom: 2px; }
 QAbstractSpinBox::up-button:hover, QAbstractSpinBox::down-button:hover { background: #414243; }
 QTableView, QListView { background: #2B2C2D; border: 1px solid #2B2C2D; gridline-color: #414243; }
