@@ -5,6 +5,7 @@
 #include <condition_variable>
 #include <mutex>
 #include <set>
+#include <thread>
 
 #include "core/base/error.h"
 #include "core/farm/results.h"
@@ -188,8 +189,12 @@ void runOnSlurm(Batch& batch, const FarmOptions& options, const std::stop_token&
     cancelInSlurm(submission.jobs);
     throw;
   }
-  // Where all is done too: what is left only looks whether there is something to do.
+  // Where all is done too: what is left only looks whether there is something to do. It gets a moment to end,
+  // since it writes into the folder that is removed now; on a node that died it may never be told.
   cancelInSlurm(submission.jobs);
+  constexpr int kMoments = 25;
+  for (int i = 0; i < kMoments && slurmHas(submission.jobs); ++i)
+    std::this_thread::sleep_for(std::chrono::milliseconds(200));
   follower.end(!all);
 }
 

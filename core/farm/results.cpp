@@ -5,8 +5,10 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <chrono>
 #include <cstring>
 #include <set>
+#include <thread>
 
 #include "core/base/error.h"
 #include "core/base/files.h"
@@ -338,8 +340,17 @@ void removeMade(const Submission& s) {
 }
 
 void removeWork(const Submission& s) {
-  std::error_code ignored;
-  fs::remove_all(s.folder, ignored);
+  // A task that was called off may still write for a moment, and what comes in between stays.
+  constexpr int kTries = 50;
+  constexpr std::chrono::milliseconds kRest{100};
+  for (int i = 0; i < kTries; ++i) {
+    std::error_code failed, unknown;
+    fs::remove_all(s.folder, failed);
+    if (!fs::exists(s.folder, unknown)) return;
+    // A disk that cannot be written to will not change.
+    if (failed && failed != std::errc::directory_not_empty) return;
+    std::this_thread::sleep_for(kRest);
+  }
 }
 
 }  // namespace glenhaze

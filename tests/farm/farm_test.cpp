@@ -253,6 +253,24 @@ TEST(Farm, TakingOverWaitsForWhoeverIsAtIt) {
   EXPECT_THROW(collect(s), Error);
 }
 
+// A task that was called off may still write what it says for a moment: the folder goes nevertheless.
+TEST(Farm, WorkIsRemovedAlthoughATaskStillWrites) {
+  const testing::ScratchFolder folder;
+  Submission s;
+  s.folder = folder / "work";
+  fs::create_directories(s.folder / "log");
+  for (int i = 0; i < 400; ++i) std::ofstream(s.folder / "log" / (std::to_string(i) + ".txt")) << "word";
+  std::atomic<int> written = 0;
+  const std::jthread task([&] {
+    const auto end = std::chrono::steady_clock::now() + std::chrono::milliseconds(200);
+    for (int i = 0; std::chrono::steady_clock::now() < end; ++i)
+      if (std::ofstream(s.folder / ("late" + std::to_string(i))) << "word") ++written;
+  });
+  while (written < 3) std::this_thread::yield();
+  removeWork(s);
+  EXPECT_FALSE(fs::exists(s.folder));
+}
+
 TEST(Farm, OnlyASavedShootCanBeHandedOver) {
   FarmShoot f;
   f.add("a.mp4", 6);
