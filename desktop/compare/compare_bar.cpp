@@ -28,7 +28,7 @@ CompareBar::CompareBar(QWidget* parent) : QWidget(parent), row_(new QHBoxLayout(
   row_->addWidget(clips_);
   way_ = addChoice(
       tr("Way to look"),
-      {tr("Divider"), tr("Side by side"), tr("Corrected"), tr("Noise trials"), tr("Steady trials")}, 104,
+      {tr("Divider"), tr("Side by side"), tr("Corrected"), tr("Noise trials"), tr("Steady trials")}, 116,
       tr("D: divider, drag it, Shift-drag turns it. B: side by side. V: four settings of noise removal. "
          "M: the source and three strengths of stabilization, playing. Hold S for the source."));
   connect(way_, &QComboBox::currentIndexChanged, this, &CompareBar::wayChosen);
