@@ -35,7 +35,7 @@ enum class Framing {
 
 /// Whose motion is taken out, where near and far things move apart.
 enum class SteadiedPart {
-  Most,  ///< what most of the picture does
+  Most,  ///< what most of the picture does, or the scene behind it where that is told
   Far,
   Near,
 };

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numbers>
 #include <numeric>
+#include <optional>
 #include <vector>
 
 #include "core/base/parallel.h"
@@ -106,23 +107,47 @@ double presence(const std::vector<FrameSteps>& steps, size_t part) {
   return known / static_cast<double>(steps.size());
 }
 
-// Drifts of all parts over stretches of time, degrees per second.
-std::vector<double> driftsOf(const std::vector<FrameSteps>& steps, double fps) {
+// How fast a part drifts over a stretch of time, degrees per second; empty where it is hardly seen.
+std::optional<double> driftOf(const std::vector<FrameSteps>& steps, size_t part, size_t first, size_t stretch,
+                              double fps) {
+  std::array<Point, 2> way;
+  double known = 0;
+  for (size_t i = first; i < first + stretch; ++i)
+    if (steps[i][part].known) {
+      for (size_t half = 0; half < 2; ++half) way[half] = way[half] + steps[i][part].halves[half];
+      ++known;
+    }
+  if (known < static_cast<double>(stretch) / 2) return std::nullopt;
+  return std::sqrt(std::max(0.0, dot(way[0], way[1]))) * kDegrees * fps / known;
+}
+
+// Of all parts over stretches of time. What drifts is taken out of `standing`.
+std::vector<double> driftsOf(const std::vector<FrameSteps>& steps, double fps,
+                             std::vector<FrameSteps>& standing) {
   const auto stretch = std::max<size_t>(2, static_cast<size_t>(std::lround(kDrift_s * fps)));
   std::vector<double> drifts;
   for (size_t part = 0; part < kParts; ++part)
-    for (size_t first = 1; first + stretch <= steps.size(); first += stretch) {
-      std::array<Point, 2> way;
-      double known = 0;
-      for (size_t i = first; i < first + stretch; ++i)
-        if (steps[i][part].known) {
-          for (size_t half = 0; half < 2; ++half) way[half] = way[half] + steps[i][part].halves[half];
-          ++known;
-        }
-      if (known < static_cast<double>(stretch) / 2) continue;
-      drifts.push_back(std::sqrt(std::max(0.0, dot(way[0], way[1]))) * kDegrees * fps / known);
-    }
+    for (size_t first = 1; first + stretch <= steps.size(); first += stretch)
+      if (const auto drift = driftOf(steps, part, first, stretch, fps)) {
+        drifts.push_back(*drift);
+        if (*drift > kDrift_deg_per_s)
+          for (size_t i = first; i < first + stretch; ++i) standing[i][part] = {};
+      }
   return drifts;
+}
+
+// RMS of the steadier ones of the parts.
+double shakeOf(const std::vector<FrameSteps>& steps, double steadier, double fps) {
+  constexpr double kSeen = 0.4;  // of the frames
+  const double lambda = lambdaOf(1 / (2 * std::numbers::pi * kShake_hz), fps);
+  std::vector<double> shakes;
+  for (size_t part = 0; part < kParts; ++part)
+    if (presence(steps, part) > kSeen) shakes.push_back(commonShake(steps, part, lambda));
+  if (shakes.empty()) return 0;
+  std::sort(shakes.begin(), shakes.end());
+  const auto count = std::ceil(steadier * static_cast<double>(shakes.size()));
+  const double sum = std::accumulate(shakes.begin(), shakes.begin() + static_cast<ptrdiff_t>(count), 0.0);
+  return std::sqrt(sum / std::max(1.0, count)) * kDegrees;
 }
 
 }  // namespace
@@ -142,18 +167,10 @@ UnexplainedMotion unexplainedMotion(const TrackRecord& record, const Lens& lens,
   });
   const double fps =
       static_cast<double>(n - 1) / std::max(1e-6, path.frames().back().time_s - path.frames().front().time_s);
-  const double lambda = lambdaOf(1 / (2 * std::numbers::pi * kShake_hz), fps);
-  std::vector<double> shakes;
-  for (size_t part = 0; part < kParts; ++part)
-    if (presence(steps, part) > 0.5) shakes.push_back(commonShake(steps, part, lambda));
-  std::sort(shakes.begin(), shakes.end());
-  const auto count = static_cast<size_t>(std::ceil(steadier * static_cast<double>(shakes.size())));
-  if (count > 0)
-    found.shake_deg =
-        std::sqrt(std::accumulate(shakes.begin(), shakes.begin() + static_cast<ptrdiff_t>(count), 0.0) /
-                  static_cast<double>(count)) *
-        kDegrees;
-  const std::vector<double> drifts = driftsOf(steps, fps);
+  std::vector<FrameSteps> standing = steps;
+  const std::vector<double> drifts = driftsOf(steps, fps, standing);
+  found.shake_deg = shakeOf(standing, steadier, fps);
+  found.any_shake_deg = shakeOf(steps, steadier, fps);
   std::vector<double> moving;
   std::copy_if(drifts.begin(), drifts.end(), std::back_inserter(moving),
                [](double d) { return d > kDrift_deg_per_s; });

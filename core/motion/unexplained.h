@@ -15,9 +15,10 @@
 namespace glenhaze {
 
 struct UnexplainedMotion {
-  /// RMS over the steadier ones of the parts, faster than 1 Hz, both axes together: what a few things do on
-  /// their own is no shake.
+  /// RMS over the steadier ones of the parts, faster than 1 Hz, both axes together, while they do not drift:
+  /// what things do on their own is no shake.
   double shake_deg = 0;
+  double any_shake_deg = 0;    ///< the same with what drifts
   double moving_share = 0;     ///< of all parts, that drift against the path, 0..1
   double drift_deg_per_s = 0;  ///< of those, the middle one
 };

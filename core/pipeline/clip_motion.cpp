@@ -45,13 +45,26 @@ std::optional<ShutterFinding> ownShutterOf(const MotionRequest& request, const T
   }
 }
 
+void takeOwnShutter(const MotionRequest& request, const TrackRecord& record, MotionAnswer& answer,
+                    const Progress& progress) {
+  answer.own_shutter = ownShutterOf(request, record, progress);
+  answer.shutter = answer.own_shutter ? answer.own_shutter->shutter : Shutter{};
+  if (!answer.shutter.rolls()) answer.shutter = {};
+}
+
+constexpr double kMost = 0.5;  // of the frames
+
+// Of things that move on their own some may be followed; of one part all are.
+void holdAgainst(const TrackRecord& record, const MotionRequest& request, MotionAnswer& answer) {
+  answer.unexplained = unexplainedMotion(record, request.lens, answer.shutter, answer.finding.path,
+                                         answer.part == SteadiedPart::Most ? kSteadierParts : 1);
+}
+
 // The tracks of what is far or near, where that is asked for and told; the finding is then of them.
-std::optional<TrackRecord> steadiedPart(const MotionRequest& request, const TrackRecord& record,
-                                        MotionAnswer& answer, const Progress& progress) {
-  constexpr double kMost = 0.5;  // of the frames
-  if (request.settings.part == SteadiedPart::Most) return std::nullopt;
-  PartTracks part = tracksOfPart(record, request.settings.part, request.lens, answer.shutter,
-                                 answer.finding.path, progress);
+std::optional<TrackRecord> followAskedPart(const MotionRequest& request, const TrackRecord& record,
+                                           MotionAnswer& answer, const Progress& progress) {
+  const SteadiedPart asked = request.settings.part;
+  PartTracks part = tracksOfPart(record, asked, request.lens, answer.shutter, answer.finding.path, progress);
   if (part.told_share < kMost) {
     answer.finding.warnings.emplace_back(
         "Near and far things do not move apart enough to be told from each other: what most of the picture "
@@ -59,15 +72,53 @@ std::optional<TrackRecord> steadiedPart(const MotionRequest& request, const Trac
     return std::nullopt;
   }
   answer.finding = solvePath(part.record, request.lens, answer.shutter, {}, progress);
+  answer.part = asked;
+  holdAgainst(part.record, request, answer);
   return std::move(part.record);
+}
+
+bool muchMoves(const UnexplainedMotion& left) {
+  constexpr double kMuch = 0.35;  // of the picture
+  return left.moving_share > kMuch;
+}
+
+constexpr double kTold_deg = 0.02;  // less is not seen
+
+// Most of what can be followed may be a thing that is waved before the camera, a crowd, or near things that
+// pass: a path of these shakes the scene. Where what is far is told from them, and moves as one under a
+// turning camera as all of it does not, it is the scene: its tracks.
+std::optional<TrackRecord> followScene(const MotionRequest& request, const TrackRecord& record,
+                                       MotionAnswer& answer, const Progress& progress) {
+  const UnexplainedMotion& left = answer.unexplained;
+  const double noise = pathNoise(answer.finding, request.lens.fx);
+  if (!muchMoves(left) && left.any_shake_deg < std::max(kTold_deg, 3 * noise)) return std::nullopt;
+  MotionAnswer scene = answer;
+  scene.part = SteadiedPart::Far;
+  PartTracks far;
+  // Held against its own path what is far is told more surely.
+  constexpr int kRounds = 2;
+  for (int round = 0; round < kRounds; ++round) {
+    far = tracksOfPart(record, SteadiedPart::Far, request.lens, scene.shutter, scene.finding.path, progress);
+    if (far.told_share < kMost) return std::nullopt;
+    // What moves on its own told the readout, if it told any.
+    if (request.own_shutter) takeOwnShutter(request, far.record, scene, progress);
+    scene.finding = solvePath(far.record, request.lens, scene.shutter, {}, progress);
+  }
+  holdAgainst(far.record, request, scene);
+  constexpr double kClearlyLess = 0.75, kMuchLess = 0.5;
+  const UnexplainedMotion& of_scene = scene.unexplained;
+  const bool stands =
+      of_scene.moving_share < kClearlyLess * left.moving_share && of_scene.any_shake_deg < left.any_shake_deg;
+  if (!stands && of_scene.any_shake_deg > kMuchLess * left.any_shake_deg) return std::nullopt;
+  scene.moving_share = left.moving_share;
+  answer = std::move(scene);
+  return std::move(far.record);
 }
 
 // Why the steadied picture may not be what the path says, "" where it is.
 std::string doubtOf(const UnexplainedMotion& left, double by_path_deg, SteadiedPart part) {
-  constexpr double kTold_deg = 0.02;   // less is not seen
-  constexpr double kMuchMoves = 0.35;  // of the picture
   const bool chosen = part != SteadiedPart::Most;
-  if (left.moving_share > kMuchMoves)
+  if (muchMoves(left))
     return "Much of the picture moves on its own, or near things pass by (" +
            fixedText(left.moving_share * 100, 0) + " % of it, by " + fixedText(left.drift_deg_per_s, 0) +
            "° a second): what is steadied may be the wrong part. Mask what is not the scene" +
@@ -119,27 +170,27 @@ TrackRecord tracksFor(const MotionRequest& request, const Progress& progress) {
 MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& record, const Progress& progress) {
   MotionAnswer answer;
   answer.shutter = request.shutter;
-  if (request.own_shutter) {
-    answer.own_shutter = ownShutterOf(request, record, progress);
-    answer.shutter = answer.own_shutter ? answer.own_shutter->shutter : Shutter{};
-    if (!answer.shutter.rolls()) answer.shutter = {};
-  }
+  if (request.own_shutter) takeOwnShutter(request, record, answer, progress);
   answer.finding = solvePath(record, request.lens, answer.shutter, {}, progress);
-  const std::optional<TrackRecord> part = steadiedPart(request, record, answer, progress);
+  holdAgainst(record, request, answer);
+  const std::optional<TrackRecord> part = request.settings.part == SteadiedPart::Most
+                                              ? followScene(request, record, answer, progress)
+                                              : followAskedPart(request, record, answer, progress);
   if (!request.log.empty()) {
     const MotionLog log = readMotionLog(request.log);
     answer.log = fitLog(log, answer.finding.path);
-    if (answer.log->usable)
+    if (answer.log->usable) {
       answer.finding.path = pathFromLog(log, *answer.log, answer.finding.path);
-    else
+      holdAgainst(part ? *part : record, request, answer);
+    } else {
       answer.finding.warnings.push_back("The motion log does not tell the motion of this clip (agreement " +
                                         std::to_string(std::lround(answer.log->agreement * 100)) +
                                         " %): it is left out.");
+    }
   }
   answer.finding.path = mendedByHand(answer.finding.path, request.hand, request.lens);
-  if (request.hand.empty())
-    answer.unexplained = unexplainedMotion(part ? *part : record, request.lens, answer.shutter,
-                                           answer.finding.path, part ? 1 : kSteadierParts);
+  // Where a hand says what holds still, tracks do not.
+  if (!request.hand.empty()) answer.unexplained = {};
   steadyAgain(answer, request);
   return answer;
 }
@@ -158,8 +209,8 @@ void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
     StabilizedClip& s = answer.stabilized;
     const double by_path = std::hypot(s.shake_after_deg, pathNoise(answer.finding, request.lens.fx));
     s.shake_after_deg = std::hypot(by_path, answer.unexplained.shake_deg);
-    s.doubt = doubtOf(answer.unexplained, by_path, request.settings.part);
-    if (s.doubt.empty() && request.settings.part != SteadiedPart::Most && answer.finding.shift_and_scale)
+    s.doubt = doubtOf(answer.unexplained, by_path, answer.part);
+    if (s.doubt.empty() && answer.part != SteadiedPart::Most && answer.finding.shift_and_scale)
       s.doubt =
           "The part that is steadied moves sideways as well as it turns: a few hundredths more of its shake "
           "may "
@@ -170,10 +221,18 @@ void steadyAgain(MotionAnswer& answer, const MotionRequest& request) {
       std::make_shared<ClipMotion>(ClipMotion{answer.finding.path, answer.shutter, answer.stabilized.frames});
 }
 
+std::string leftOutNote(const MotionAnswer& answer) {
+  if (!(answer.moving_share > 0)) return "";
+  return "Much of what can be followed moves on its own, or passes near (" +
+         fixedText(answer.moving_share * 100, 0) + " %): the scene behind it is steadied.";
+}
+
 std::string describeMotion(const MotionAnswer& answer) {
   const StabilizedClip& s = answer.stabilized;
+  const std::string left_out = leftOutNote(answer);
   return "Shake " + fixedText(s.shake_before_deg, 2) + "° to " + fixedText(s.shake_after_deg, 3) +
-         "°, crop " + fixedText(s.crop * 100, 0) + " %." + (s.advice.empty() ? "" : " " + s.advice);
+         "°, crop " + fixedText(s.crop * 100, 0) + " %." + (left_out.empty() ? "" : " " + left_out) +
+         (s.advice.empty() ? "" : " " + s.advice);
 }
 
 }  // namespace glenhaze

@@ -54,6 +54,8 @@ struct MotionAnswer {
   Shutter shutter;                            ///< that the path was solved with
   std::optional<ShutterFinding> own_shutter;  ///< where it was asked for and can be told
   UnexplainedMotion unexplained;              ///< by the path; the same under all settings
+  SteadiedPart part = SteadiedPart::Most;     ///< what the path follows: as asked for, or far by itself
+  double moving_share = 0;  ///< of the picture, that moves on its own and was left out by itself, 0..1
   std::optional<LogFit> log;                  ///< how the motion log fits; empty without one
   std::shared_ptr<const StabilizationRoom> room;
   WindowSettings room_window;  ///< that the room was worked out for
@@ -68,6 +70,9 @@ MotionAnswer answerMotion(const MotionRequest& request, const TrackRecord& recor
 
 /// The same clip, lens and shutter under other settings: at once.
 void steadyAgain(MotionAnswer& answer, const MotionRequest& request);
+
+/// What was left out of the path by itself, "" where nothing was.
+std::string leftOutNote(const MotionAnswer& answer);
 
 /// "0.31° of shake to 0.01°, crop 7 %."
 std::string describeMotion(const MotionAnswer& answer);

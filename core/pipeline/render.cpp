@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 #include <exception>
+#include <optional>
 #include <thread>
 
 #include "core/base/queue.h"
@@ -14,11 +15,27 @@ namespace glenhaze {
 
 namespace {
 
-void requireWhole(const RenderJob& job, int64_t due, int64_t decoded, int64_t damaged) {
-  if (decoded > 0 && decoded == due && damaged == 0) return;
-  const std::string why = decoded == 0 || decoded < due ? "only " + std::to_string(decoded) + " of " +
-                                                              std::to_string(due) + " frames can be read"
-                                                        : std::to_string(damaged) + " damaged places";
+// What could be read of a clip, when reading came to its end or to a gap.
+struct ReadSoFar {
+  int64_t decoded = 0;
+  int64_t damaged = 0;
+  std::optional<FrameRange> gap;  ///< frames that could not be built, where others follow
+};
+
+std::string damageOf(const ReadSoFar& so_far, int64_t due) {
+  if (so_far.gap && so_far.gap->count() == 1)
+    return "frame " + std::to_string(so_far.gap->first + 1) + " cannot be read";
+  if (so_far.gap)
+    return "frames " + std::to_string(so_far.gap->first + 1) + " to " + std::to_string(so_far.gap->last) +
+           " cannot be read";
+  if (so_far.decoded < due)
+    return "only " + std::to_string(so_far.decoded) + " of " + std::to_string(due) + " frames can be read";
+  return std::to_string(so_far.damaged) + " damaged places";
+}
+
+void requireWhole(const RenderJob& job, int64_t due, const ReadSoFar& so_far) {
+  if (so_far.decoded > 0 && so_far.decoded == due && so_far.damaged == 0) return;
+  const std::string why = damageOf(so_far, due);
   throw Error(ErrorKind::Unreadable, "The clip is damaged", job.clip.path.string(), why,
               "Copy it again from the card, render what is readable, or set an out point before the damage");
 }
@@ -84,7 +101,7 @@ class Maker {
     reader.seek(from);
     for (int64_t i = from; i < range_.first; ++i) {
       auto frame = reader.next();
-      if (!frame) requireWhole(job_, range_.count(), 0, 0);
+      if (!frame) requireWhole(job_, range_.count(), {});
       if (!decoded_.push(std::move(*frame))) return false;
     }
     return true;
@@ -95,10 +112,13 @@ class Maker {
     ClipReader reader(job_.clip, job_.reading());
     if (range_.first > 0) reader.seek(range_.first);
     int64_t count = 0;
+    std::optional<FrameRange> gap;
     while (count < range_.count()) {
       auto frame = watched(watch_, RenderWatch::Read, [&] { return reader.next(); });
       // Another frame than the next one means that some could not be read: never delivered in their place.
-      if (!frame || frame->index != range_.first + count) break;
+      const int64_t wanted = range_.first + count;
+      if (frame && frame->index > wanted) gap = FrameRange{wanted, frame->index};
+      if (!frame || frame->index != wanted) break;
       ++count;
       if (!decoded_.push(std::move(*frame))) return;
     }
@@ -106,7 +126,8 @@ class Maker {
     size_change_ = reader.sizeChange();
     // What is behind a change of size is not due; under Damage::Hold nothing is missing that had to be there.
     const int64_t due = size_change_ ? size_change_->index - range_.first : range_.count();
-    if (job_.damage == Damage::PassOver || count == 0) requireWhole(job_, due, count, reader.damaged());
+    if (job_.damage == Damage::PassOver || count == 0)
+      requireWhole(job_, due, {count, reader.damaged(), gap});
     for (int64_t beyond = 0; beyond < chain_.feedBeyond() && !size_change_; ++beyond) {
       auto frame = reader.next();
       if (!frame || frame->index != range_.last + beyond || !decoded_.push(std::move(*frame))) return;

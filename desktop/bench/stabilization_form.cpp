@@ -67,10 +67,10 @@ void StabilizationForm::addChoices(QGridLayout& grid) {
              &StabilizationSettings::framing);
   framing_->setToolTip(tr("Uncropped shows the picture moving inside its frame: what is taken out"));
   part_ = choice(grid, tr("Steady"), tr("What is steadied"),
-                 {tr("Most of the picture"), tr("What is far"), tr("What is near")},
-                 &StabilizationSettings::part);
+                 {tr("The scene"), tr("What is far"), tr("What is near")}, &StabilizationSettings::part);
   part_->setToolTip(tr(
-      "Where the camera moves sideways, near and far things shake apart: only one of them can be steadied"));
+      "The scene: what most of the picture does, or what is behind it where much moves on its own. Where the "
+      "camera moves sideways, near and far things shake apart: only one of them can be steadied"));
 }
 
 void StabilizationForm::addNumbers(QGridLayout& grid) {

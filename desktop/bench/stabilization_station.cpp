@@ -385,9 +385,13 @@ void StabilizationStation::showFindings() {
   }
   doubts_->setText(doubts.join(QStringLiteral("<br>")));
   doubts_->setVisible(!doubts.isEmpty());
-  QString advice = QString::fromStdString(s.advice);
-  for (const std::string& warning : shown->finding.warnings)
-    advice += (advice.isEmpty() ? QString() : QStringLiteral("<br>")) + QString::fromStdString(warning);
+  QString advice = QString::fromStdString(leftOutNote(*shown));
+  const auto add = [&advice](const std::string& line) {
+    if (!line.empty())
+      advice += (advice.isEmpty() ? QString() : QStringLiteral("<br>")) + QString::fromStdString(line);
+  };
+  add(s.advice);
+  for (const std::string& warning : shown->finding.warnings) add(warning);
   advice_->setText(advice);
   advice_->setVisible(!advice.isEmpty());
 }
