@@ -3,6 +3,7 @@
 // headers, because its names collide with Qt's.
 
 #include <functional>
+#include <vector>
 
 namespace glenhaze {
 
@@ -25,6 +26,20 @@ class ThreadLimit {
 
  private:
   void* control_;
+};
+
+/// While it lives, the blocks that its thread hands out run in that thread, one after another, and what each
+/// took is kept: for benchmarks that ask how the work would spread over other numbers of threads. One at a
+/// time; used and destroyed in the thread that made it.
+class BlockTimes {
+ public:
+  BlockTimes();
+  ~BlockTimes();
+  BlockTimes(const BlockTimes&) = delete;
+  BlockTimes& operator=(const BlockTimes&) = delete;
+
+  /// Processor seconds of each block, for each call of parallelBlocks().
+  std::vector<std::vector<double>> calls;
 };
 
 }  // namespace glenhaze

@@ -24,18 +24,20 @@ std::array<double, 3> gainsOf(const FinishSettings& s, const LumaWeights& w) {
 
 Grade::Grade(const FinishSettings& s, const ColourTags& tags, int height,
              std::shared_ptr<const LookTable> look, std::shared_ptr<const LookTable> log)
-    : weights_(lumaWeights(tags.matrix, height)),
-      codes_(tags, height),
-      black_(tags.full_range ? 0.0F : 16.0F),
-      range_(tags.full_range ? 255.0F : 219.0F),
-      chroma_range_(tags.full_range ? 255.0F : 224.0F),
-      saturation_(static_cast<float>(s.saturation)),
-      dark_(static_cast<float>(s.colour_dark)),
-      bright_(static_cast<float>(s.colour_bright)),
+    : range_(tags.full_range ? detail::CodeRange{0, 255, 255} : detail::CodeRange{16, 219, 224}),
+      strength_{static_cast<float>(s.saturation), static_cast<float>(s.colour_dark),
+                static_cast<float>(s.colour_bright)},
       look_(std::move(look)),
       log_(std::move(log)) {
+  const LumaWeights weights = lumaWeights(tags.matrix, height);
+  weights_ = {weights.red, weights.green(), weights.blue};
+  const PrimaryCodes primaries(tags, height);
+  const auto of_u = primaries.of(0, 129, 128), of_v = primaries.of(0, 128, 129);
+  mix_ = {of_v[0], of_u[1], of_v[1], of_u[2]};
+  mix_.gain = kSteps / ((kHigh - kLow) * range_.luma);
+  mix_.offset = -(range_.black + kLow * range_.luma) * mix_.gain;
   const ToneCurve tone = toneCurveOf(tagsAfter(s, tags).transfer);
-  const auto gains = gainsOf(s, weights_);
+  const auto gains = gainsOf(s, weights);
   for (size_t p = 0; p < 3; ++p)
     for (int i = 0; i <= kSteps; ++i) {
       const double v = static_cast<double>(kLow) + static_cast<double>(kHigh - kLow) * i / kSteps;
@@ -52,93 +54,18 @@ ColourTags Grade::tagsAfter(const FinishSettings& settings, ColourTags tags) {
   return tags;
 }
 
-// Strength of colour by luma, 0..1: eased in over the darkest and the brightest third.
-float Grade::saturationAt(float luma) const {
-  if (dark_ == 1 && bright_ == 1) return saturation_;
-  const auto eased = [](float t) {
-    t = t < 0 ? 0 : t > 1 ? 1 : t;
-    return t * t * (3 - 2 * t);
-  };
-  return saturation_ * (dark_ + (1 - dark_) * eased(3 * luma)) *
-         (bright_ + (1 - bright_) * eased(3 * (1 - luma)));
-}
-
-// Places in the tables come in, values go out.
-void Grade::look(const Table& table, float* v, int count) {
-  for (int x = 0; x < count; ++x) {
-    float at = v[x];
-    at = at > 0 ? at : 0;
-    at = at < kSteps - 0.01F ? at : kSteps - 0.01F;
-    const auto i = static_cast<int>(at);
-    const float* t = table.data() + i;
-    v[x] = t[0] + (at - static_cast<float>(i)) * (t[1] - t[0]);
-  }
-}
-
 void Grade::apply(float* y, float* cb, float* cr, int count) const {
-  const float kr = weights_.red, kb = weights_.blue, kg = weights_.green();
   std::vector<float> buffer(static_cast<size_t>(count) * 3);
   float *r = buffer.data(), *g = r + count, *b = g + count;
-  const float gain = kSteps / ((kHigh - kLow) * range_), offset = -(black_ + kLow * range_) * gain;
-  for (int x = 0; x < count; ++x) {
-    const auto primaries = codes_.of(y[x], cb[x], cr[x]);
-    r[x] = primaries[0] * gain + offset;
-    g[x] = primaries[1] * gain + offset;
-    b[x] = primaries[2] * gain + offset;
-  }
-  if (log_) takeLogOut(r, g, b, count);
-  look(tables_[0], r, count);
-  look(tables_[1], g, count);
-  look(tables_[2], b, count);
-  if (look_) applyLook(r, g, b, count);
-  const float to_cb = chroma_range_ / (2 * (1 - kb)), to_cr = chroma_range_ / (2 * (1 - kr));
-  for (int x = 0; x < count; ++x) {
-    const float luma = kr * r[x] + kg * g[x] + kb * b[x];
-    const float saturation = look_ ? 1.0F : saturationAt(luma);
-    y[x] = black_ + range_ * luma;
-    cb[x] = 128 + saturation * to_cb * (b[x] - luma);
-    cr[x] = 128 + saturation * to_cr * (r[x] - luma);
-  }
-}
-
-namespace {
-
-// Three rows packed by pixel for `table`, and back.
-void throughTable(const LookTable& table, float* r, float* g, float* b, int count, float gain, float offset) {
-  std::vector<float> rgb(static_cast<size_t>(count) * 3);
-  for (int x = 0; x < count; ++x) {
-    float* to = rgb.data() + static_cast<ptrdiff_t>(x) * 3;
-    to[0] = r[x] * gain + offset;
-    to[1] = g[x] * gain + offset;
-    to[2] = b[x] * gain + offset;
-  }
-  table.apply(rgb.data(), count);
-  const float back = 1 / gain;
-  for (int x = 0; x < count; ++x) {
-    const float* from = rgb.data() + static_cast<ptrdiff_t>(x) * 3;
-    r[x] = (from[0] - offset) * back;
-    g[x] = (from[1] - offset) * back;
-    b[x] = (from[2] - offset) * back;
-  }
-}
-
-}  // namespace
-
-// From places in the tables to such places.
-void Grade::takeLogOut(float* r, float* g, float* b, int count) const {
-  throughTable(*log_, r, g, b, count, (kHigh - kLow) / kSteps, kLow);
-}
-
-// With the strength of colour before it.
-void Grade::applyLook(float* r, float* g, float* b, int count) const {
-  for (int x = 0; x < count; ++x) {
-    const float luma = weights_.red * r[x] + weights_.green() * g[x] + weights_.blue * b[x];
-    const float saturation = saturationAt(luma);
-    r[x] = luma + saturation * (r[x] - luma);
-    g[x] = luma + saturation * (g[x] - luma);
-    b[x] = luma + saturation * (b[x] - luma);
-  }
-  throughTable(*look_, r, g, b, count, 1, 0);
+  rows_.toPrimaries(mix_, {y, cb, cr}, {r, g, b}, count);
+  // From places in the curves to such places.
+  if (log_) log_->apply(r, g, b, count, (kHigh - kLow) / kSteps, kLow);
+  rows_.throughCurve(tables_[0].data(), kSteps, r, count);
+  rows_.throughCurve(tables_[1].data(), kSteps, g, count);
+  rows_.throughCurve(tables_[2].data(), kSteps, b, count);
+  rows_.saturate(weights_, strength_, {r, g, b}, count);
+  if (look_) look_->apply(r, g, b, count);
+  rows_.toCodes(weights_, range_, {r, g, b}, {y, cb, cr}, count);
 }
 
 }  // namespace glenhaze

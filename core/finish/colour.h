@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "core/finish/detail/grade_kernel.h"
 #include "core/finish/settings.h"
 #include "core/frame/frame.h"
 #include "core/frame/primaries.h"
@@ -31,8 +32,8 @@ class LookTable {
   ~LookTable();
   LookTable(LookTable&&) noexcept;
   LookTable& operator=(LookTable&&) noexcept;
-  /// Packed R′G′B′, 0..1, in place.
-  void apply(float* rgb, int pixels) const;
+  /// Rows of R′, G′ and B′ in place; 0..1 is v·gain + offset.
+  void apply(float* r, float* g, float* b, int count, float gain = 1, float offset = 0) const;
 
  private:
   LookTable();
@@ -57,16 +58,12 @@ class Grade {
   static constexpr int kSteps = 4096;
   static constexpr float kLow = -0.125F, kHigh = 1.25F;  // of the tables; beyond them as at their ends
   using Table = std::array<float, kSteps + 1>;
-  static void look(const Table& table, float* v, int count);
-  void applyLook(float* r, float* g, float* b, int count) const;
-  void takeLogOut(float* r, float* g, float* b, int count) const;
-  float saturationAt(float luma) const;
-
-  LumaWeights weights_;
-  PrimaryCodes codes_;
-  float black_, range_, chroma_range_;
-  float saturation_, dark_, bright_;
+  detail::GradeWeights weights_;
+  detail::CodeRange range_;
+  detail::PrimaryMix mix_;
+  detail::ColourStrength strength_;
   std::array<Table, 3> tables_;
+  detail::GradeRows rows_;
   std::shared_ptr<const LookTable> look_, log_;
 };
 

@@ -1,18 +1,22 @@
 #include <OpenColorIO/OpenColorIO.h>
 
 #include <algorithm>
+#include <array>
 #include <string_view>
 #include <vector>
 
 #include "core/base/error.h"
 #include "core/finish/colour.h"
+#include "core/finish/detail/grade_kernel.h"
 
 namespace glenhaze {
 
 namespace ocio = OCIO_NAMESPACE;
 
 struct LookTable::State {
-  ocio::ConstCPUProcessorRcPtr processor;
+  detail::GradeRows rows;
+  detail::CubeTable cube;                  ///< of three dimensions over 0..1, as nearly all are
+  ocio::ConstCPUProcessorRcPtr processor;  ///< of what is none
 };
 
 namespace {
@@ -37,23 +41,49 @@ ocio::ConstCPUProcessorRcPtr screenProcessor(const std::string& curve) {
   return ocio::Config::CreateRaw()->getProcessor(group)->getDefaultCPUProcessor();
 }
 
+/// `colourAt`: from a node's place on the axes of red, green and blue.
+template <typename Colour>
+detail::CubeTable cubeOf(unsigned side, Colour colourAt) {
+  detail::CubeTable table{static_cast<int>(side), {}};
+  table.nodes.reserve(size_t{4} * side * side * side);
+  for (unsigned b = 0; b < side; ++b)
+    for (unsigned g = 0; g < side; ++g)
+      for (unsigned r = 0; r < side; ++r) {
+        const std::array<float, 3> rgb = colourAt(r, g, b);
+        table.nodes.insert(table.nodes.end(), {rgb[0], rgb[1], rgb[2], 0});
+      }
+  return table;
+}
+
 // The same as a table, which is many times as fast. A log picture is spread as evenly as eyes see, so that
 // the steps of the table are.
-ocio::ConstCPUProcessorRcPtr asTable(const ocio::ConstCPUProcessorRcPtr& exact) {
+detail::CubeTable asTable(const ocio::ConstCPUProcessorRcPtr& exact) {
   constexpr unsigned kSide = 65;
-  const auto table = ocio::Lut3DTransform::Create(kSide);
-  for (unsigned r = 0; r < kSide; ++r)
-    for (unsigned g = 0; g < kSide; ++g)
-      for (unsigned b = 0; b < kSide; ++b) {
-        constexpr float kStep = 1.0F / (kSide - 1);
-        float rgb[3] = {kStep * static_cast<float>(r), kStep * static_cast<float>(g),
-                        kStep * static_cast<float>(b)};
-        exact->applyRGB(rgb);
-        table->setValue(r, g, b, rgb[0], rgb[1], rgb[2]);
-      }
-  table->setInterpolation(ocio::INTERP_TETRAHEDRAL);
-  return ocio::Config::CreateRaw()->getProcessor(table)->getOptimizedCPUProcessor(
-      ocio::OPTIMIZATION_LOSSLESS);
+  return cubeOf(kSide, [&](unsigned r, unsigned g, unsigned b) {
+    constexpr float kStep = 1.0F / (kSide - 1);
+    std::array<float, 3> rgb = {kStep * static_cast<float>(r), kStep * static_cast<float>(g),
+                                kStep * static_cast<float>(b)};
+    exact->applyRGB(rgb.data());
+    return rgb;
+  });
+}
+
+// A file that holds one table of three dimensions and nothing else, neither a range of its own nor curves
+// before it; else without nodes.
+detail::CubeTable onlyCubeOf(const ocio::ConstProcessorRcPtr& processor) {
+  const auto group = processor->createGroupTransform();
+  if (group->getNumTransforms() != 1) return {};
+  const auto table = std::dynamic_pointer_cast<const ocio::Lut3DTransform>(
+      std::const_pointer_cast<const ocio::Transform>(group->getTransform(0)));
+  constexpr unsigned long kMostSide = 129;
+  if (!table || table->getDirection() != ocio::TRANSFORM_DIR_FORWARD || table->getGridSize() < 2 ||
+      table->getGridSize() > kMostSide)
+    return {};
+  return cubeOf(static_cast<unsigned>(table->getGridSize()), [&](unsigned r, unsigned g, unsigned b) {
+    std::array<float, 3> rgb{};
+    table->getValue(r, g, b, rgb[0], rgb[1], rgb[2]);
+    return rgb;
+  });
 }
 
 }  // namespace
@@ -84,7 +114,7 @@ LookTable LookTable::ofLogCurve(const std::string& name) {
   requireLogCurve(name);
   LookTable table;
   try {
-    table.state_->processor = asTable(screenProcessor(name));
+    table.state_->cube = asTable(screenProcessor(name));
   } catch (const ocio::Exception& error) {
     throw Error(ErrorKind::BadRequest, "The log curve cannot be taken out", name, error.what(), "");
   }
@@ -104,8 +134,9 @@ LookTable::LookTable(const std::filesystem::path& file) : state_(std::make_uniqu
     const auto transform = ocio::FileTransform::Create();
     transform->setSrc(file.c_str());
     transform->setInterpolation(ocio::INTERP_BEST);  // in three dimensions: by tetrahedra
-    state_->processor = ocio::Config::CreateRaw()->getProcessor(transform)->getOptimizedCPUProcessor(
-        ocio::OPTIMIZATION_LOSSLESS);
+    const auto processor = ocio::Config::CreateRaw()->getProcessor(transform);
+    state_->cube = onlyCubeOf(processor);
+    state_->processor = processor->getOptimizedCPUProcessor(ocio::OPTIMIZATION_LOSSLESS);
   } catch (const ocio::Exception& error) {
     fail(error.what());
   }
@@ -115,9 +146,24 @@ LookTable::~LookTable() = default;
 LookTable::LookTable(LookTable&&) noexcept = default;
 LookTable& LookTable::operator=(LookTable&&) noexcept = default;
 
-void LookTable::apply(float* rgb, int pixels) const {
-  ocio::PackedImageDesc row(rgb, pixels, 1, 3);
+void LookTable::apply(float* r, float* g, float* b, int count, float gain, float offset) const {
+  if (state_->cube.side > 0) return state_->rows.throughCube(state_->cube, {r, g, b}, count, gain, offset);
+  std::vector<float> rgb(static_cast<size_t>(count) * 3);
+  for (int x = 0; x < count; ++x) {
+    float* to = rgb.data() + static_cast<ptrdiff_t>(x) * 3;
+    to[0] = r[x] * gain + offset;
+    to[1] = g[x] * gain + offset;
+    to[2] = b[x] * gain + offset;
+  }
+  ocio::PackedImageDesc row(rgb.data(), count, 1, 3);
   state_->processor->apply(row);
+  const float back = 1 / gain;
+  for (int x = 0; x < count; ++x) {
+    const float* from = rgb.data() + static_cast<ptrdiff_t>(x) * 3;
+    r[x] = (from[0] - offset) * back;
+    g[x] = (from[1] - offset) * back;
+    b[x] = (from[2] - offset) * back;
+  }
 }
 
 }  // namespace glenhaze

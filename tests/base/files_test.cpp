@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <ctime>
 #include <fstream>
 #include <thread>
 
@@ -122,6 +123,27 @@ TEST(Parallel, AnExceptionReachesTheCaller) {
                                 if (i == 50) throw std::runtime_error("x");
                               }),
                std::runtime_error);
+}
+
+TEST(Parallel, BlocksAreTimedInOneThreadWhereThatIsAskedFor) {
+  const auto here = std::this_thread::get_id();
+  const auto spin = [] {
+    const std::clock_t until = std::clock() + CLOCKS_PER_SEC / 50;
+    while (std::clock() < until) {
+    }
+  };
+  BlockTimes times;
+  int next = 0;
+  parallelBlocks(3, 1, [&](int first, int) {
+    EXPECT_EQ(std::this_thread::get_id(), here);
+    EXPECT_EQ(first, next++);
+    if (first == 1) spin();
+    // Blocks within a block are part of it.
+    parallelBlocks(4, 1, [&](int, int) { EXPECT_EQ(std::this_thread::get_id(), here); });
+  });
+  ASSERT_EQ(times.calls.size(), 1U);
+  ASSERT_EQ(times.calls[0].size(), 3U);
+  EXPECT_GT(times.calls[0][1], 10 * times.calls[0][0]);
 }
 
 TEST(Queue, ClosingWakesBothSides) {

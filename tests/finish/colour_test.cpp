@@ -1,6 +1,8 @@
 // Colour against closed forms, and a look against FFmpeg's own interpolation.
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <fstream>
 #include <random>
@@ -163,7 +165,7 @@ TEST(Look, IsFfmpegsByTetrahedra) {
       float rgb[3] = {static_cast<float>(in.planes[2].at(x, y, 2)) / 1023,
                       static_cast<float>(in.planes[0].at(x, y, 2)) / 1023,
                       static_cast<float>(in.planes[1].at(x, y, 2)) / 1023};
-      table.apply(rgb, 1);
+      table.apply(rgb, rgb + 1, rgb + 2, 1);
       const int theirs_rgb[3] = {out.planes[2].at(x, y, 2), out.planes[0].at(x, y, 2),
                                  out.planes[1].at(x, y, 2)};
       for (int p = 0; p < 3; ++p)
@@ -172,6 +174,60 @@ TEST(Look, IsFfmpegsByTetrahedra) {
             std::abs(static_cast<int>(std::lround(std::clamp(rgb[p], 0.0F, 1.0F) * 1023)) - theirs_rgb[p]));
     }
   EXPECT_LE(worst, 1);
+}
+
+// Rows of any length, places beyond the table, and a scale of its own.
+TEST(Look, IsTheSameForARowAndForEachPlaceAlone) {
+  const testing::ScratchFolder folder;
+  const LookTable table(writeLook(folder));
+  std::minstd_rand random(3);
+  std::uniform_real_distribution<float> place(-0.1F, 1.1F);
+  constexpr int kCount = 37;
+  std::array<std::vector<float>, 3> row;
+  for (auto& plane : row)
+    for (int x = 0; x < kCount; ++x) plane.push_back(place(random));
+  const auto before = row;
+  table.apply(row[0].data(), row[1].data(), row[2].data(), kCount);
+  for (size_t x = 0; x < kCount; ++x) {
+    std::array<float, 3> alone{}, held{}, scaled{};
+    for (size_t p = 0; p < 3; ++p) {
+      alone[p] = before[p][x];
+      held[p] = std::clamp(before[p][x], 0.0F, 1.0F);
+      scaled[p] = (before[p][x] + 0.25F) * 8;
+    }
+    table.apply(alone.data(), &alone[1], &alone[2], 1);
+    table.apply(held.data(), &held[1], &held[2], 1);
+    table.apply(scaled.data(), &scaled[1], &scaled[2], 1, 0.125F, -0.25F);
+    for (size_t p = 0; p < 3; ++p) {
+      EXPECT_EQ(row[p][x], alone[p]);
+      EXPECT_EQ(row[p][x], held[p]);
+      EXPECT_NEAR(scaled[p] / 8 - 0.25F, row[p][x], 1e-5);
+    }
+  }
+}
+
+// One curve for each of red, green and blue; and a table behind such curves.
+TEST(Look, CurvesInAFileHold) {
+  const testing::ScratchFolder folder;
+  constexpr int kSize = 17;
+  std::ofstream curves(folder / "curves.cube"), both(folder / "both.cube");
+  curves << "LUT_1D_SIZE " << kSize << "\n";
+  both << "LUT_1D_SIZE " << kSize << "\nLUT_3D_SIZE 2\n";
+  for (int i = 0; i < kSize; ++i) {
+    const double v = i / (kSize - 1.0);
+    for (std::ofstream* out : {&curves, &both}) *out << v / 2 << " " << 1 - v << " " << v << "\n";
+  }
+  // Red and green change places.
+  for (int i = 0; i < 8; ++i) both << (i >> 1 & 1) << " " << (i & 1) << " " << (i >> 2 & 1) << "\n";
+  curves.close();
+  both.close();
+  for (const bool swapped : {false, true}) {
+    float r = 0.4F, g = 0.3F, b = 0.7F;
+    LookTable(folder / (swapped ? "both.cube" : "curves.cube")).apply(&r, &g, &b, 1);
+    EXPECT_NEAR(swapped ? g : r, 0.2, 1e-4);
+    EXPECT_NEAR(swapped ? r : g, 0.7, 1e-4);
+    EXPECT_NEAR(b, 0.7, 1e-4);
+  }
 }
 
 TEST(Look, OneThatCannotBeReadIsSaid) {
