@@ -131,16 +131,21 @@ int main(int argc, char** argv) {
   plan.job.correction = correctionOf(plan.decision.treatment, prepare(plan, store, notes));
   plan.job.range = FrameRange{0, frames};
   const int64_t counted = frames - kWarm;
-  const Work work = workOf(plan.job, kWarm);
   const double per_frame = 1000 / static_cast<double>(counted);
-  std::printf(
-      "%s: %lld frames, %.1f ms a frame in one thread, serial %.2f ms (%.1f %%), %.0f calls a frame\n",
-      argv[2], static_cast<long long>(counted), work.all_s * per_frame, work.serial() * per_frame,
-      100 * work.serial() / work.all_s,
-      static_cast<double>(work.calls.size()) / static_cast<double>(counted));
-  for (const int threads : {1, 2, 4, 8, 16, 32})
-    std::printf("  %2d threads: %7.2f ms a frame, %5.2f times as fast\n", threads,
-                work.with(threads) * per_frame, work.with(1) / work.with(threads));
-  sayWorst(work, 32, counted);
+  std::printf("%s: %lld frames\n", argv[2], static_cast<long long>(counted));
+  double alone = 0;
+  for (const int threads : {1, 2, 4, 8, 16, 32}) {
+    const ThreadLimit limit(threads);  // some work is cut by how many there are
+    const Work work = workOf(plan.job, kWarm);
+    const double with = work.with(threads);
+    if (threads == 1) alone = with;
+    std::printf(
+        "  %2d threads: %7.2f ms a frame, %5.2f times as fast; of %.1f ms serial %.2f (%.1f %%), %.0f "
+        "calls\n",
+        threads, with * per_frame, alone / with, work.all_s * per_frame, work.serial() * per_frame,
+        100 * work.serial() / work.all_s,
+        static_cast<double>(work.calls.size()) / static_cast<double>(counted));
+    if (threads == 32) sayWorst(work, threads, counted);
+  }
   return 0;
 }

@@ -10,7 +10,12 @@ namespace glenhaze {
 
 namespace {
 
-constexpr int kBand = 64;  // rows: stays in the cache with its margins
+// Rows that are done together: they stay in the cache with their margins, which are done twice. Many threads
+// want more of them.
+int bandRows() {
+  constexpr int kFewThreads = 4;
+  return workerThreads() > kFewThreads ? 32 : 64;
+}
 
 // Where a row of chroma lies in rows of luma, and the other way.
 struct Siting {
@@ -238,7 +243,7 @@ Frame Finisher::finish(const Frame& frame, PixelFormat format) const {
   out.colour = Grade::tagsAfter(colour_, frame.colour);
   const FineNoise noise = fineNoiseOf(frame);
   const Target target{out, format.bit_depth <= 8, static_cast<uint32_t>(std::max<int64_t>(0, frame.index))};
-  parallelBlocks(frame.height, kBand, [&](int first, int last) {
+  parallelBlocks(frame.height, bandRows(), [&](int first, int last) {
     CrispBand edges(edges_, frame, noise);
     Band(frame, grade.get(), target).finish(edges, first, last);
   });

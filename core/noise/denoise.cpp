@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <deque>
+#include <span>
 
 #include "core/base/error.h"
 #include "core/base/numbers.h"
@@ -206,8 +207,9 @@ struct Denoiser::State {
     PlaneGuide guide;  // of the plane at hand
   };
   template <typename Target>
-  void mergePlane(const Work& work, int channel, std::vector<std::vector<float>>* trust_out,
-                  Target target) const;
+  detail::MergeJob mergeJob(const Work& work, int channel, std::vector<std::vector<float>>* trust_out,
+                            Target target) const;
+  void merge(std::span<const detail::MergeJob> jobs) const;
   template <typename Target>
   void mergePlanes(Work work, Target target) const;
   // The memory that is used at a frame.
@@ -400,8 +402,8 @@ std::vector<size_t> Denoiser::State::neighboursOf(size_t middle) const {
 
 // `target(channel, job)` sets where the result goes and what is special about it.
 template <typename Target>
-void Denoiser::State::mergePlane(const Work& work, int channel, std::vector<std::vector<float>>* trust_out,
-                                 Target target) const {
+detail::MergeJob Denoiser::State::mergeJob(const Work& work, int channel,
+                                           std::vector<std::vector<float>>* trust_out, Target target) const {
   const auto c = static_cast<size_t>(channel);
   const Held& held = work.held;
   const SamplePlane& plane = work.middle.planes[c];
@@ -430,11 +432,20 @@ void Denoiser::State::mergePlane(const Work& work, int channel, std::vector<std:
   job.shrink = settings.smoothing > 0 && settings.reach > 0 ? shrink.data() : nullptr;
   job.mix = static_cast<float>(settings.mix);
   target(c, job);
+  return job;
+}
+
+// All of one shape, beside each other.
+void Denoiser::State::merge(std::span<const detail::MergeJob> jobs) const {
   // A group does one row of blocks twice: large ones lose little, but all threads want some.
-  const int at_once = std::max(6, (job.rows - 1 + 2 * workerThreads() - 1) / (2 * workerThreads()));
-  parallelBlocks(job.rows - 1, at_once, [&](int first, int last) {
+  const int rows = jobs[0].rows - 1, wanted = 2 * workerThreads();
+  const int at_once = std::max(6, (rows + wanted - 1) / wanted);
+  const int groups = (rows + at_once - 1) / at_once;
+  parallelBlocks(groups * static_cast<int>(jobs.size()), 1, [&](int block, int) {
     progress.check();
-    detail::mergeRows(job, first + 1, last + 1);
+    const int first = block % groups * at_once;
+    detail::mergeRows(jobs[static_cast<size_t>(block / groups)], first + 1,
+                      std::min(rows, first + at_once) + 1);
   });
 }
 
@@ -445,13 +456,15 @@ void Denoiser::State::mergePlanes(Work work, Target target) const {
   const int columns = detail::blocksAlong(luma.width), rows = detail::blocksAlong(luma.height);
   work.guide.trust.assign(work.others.size(),
                           std::vector<float>(static_cast<size_t>(columns) * static_cast<size_t>(rows), 0.0F));
-  mergePlane(work, 0, &work.guide.trust, target);
+  const detail::MergeJob of_luma = mergeJob(work, 0, &work.guide.trust, target);
+  merge({&of_luma, 1});
   const PixelFormat& format = work.held.frame.format;
   if (format.numPlanes() == 1) return;
   const SamplePlane& chroma = work.middle.planes[1];
   work.guide = detail::subsampled(work.guide, columns, rows, detail::blocksAlong(chroma.width),
                                   detail::blocksAlong(chroma.height), format.shiftX(), format.shiftY());
-  for (const int channel : {1, 2}) mergePlane(work, channel, nullptr, target);
+  const std::array of_chroma{mergeJob(work, 1, nullptr, target), mergeJob(work, 2, nullptr, target)};
+  merge(of_chroma);
 }
 
 // Motion one frame further than `known` has it: chained, then corrected on the frames themselves. `known`

@@ -11,7 +11,7 @@ namespace glenhaze {
 
 namespace {
 
-constexpr int kGrain = 32;
+constexpr int kGrain = 16;
 constexpr int kSlow = 12;  // half width of the mean that is taken away
 
 // Running mean over 2·kSlow + 1 samples along rows, then along columns.

@@ -139,7 +139,7 @@ PaddedPlane padPlane(const Plane& plane, int bytes_per_sample) {
       std::memcpy(to + (kMargin + i) * b + width, from + width - b, b);
     }
   };
-  parallelBlocks(plane.height + 2 * kMargin, 64, [&](int first, int last) {
+  parallelBlocks(plane.height + 2 * kMargin, 16, [&](int first, int last) {
     for (int i = first; i < last; ++i) fillRow(i - kMargin);
   });
   padded.source = {rowStart(0) + kMargin * b, static_cast<ptrdiff_t>(stride), bytes_per_sample};

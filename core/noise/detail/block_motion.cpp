@@ -153,7 +153,7 @@ namespace {
 
 constexpr int kLevels = 4;
 constexpr int kCoarseReach = 12;  // samples at the coarsest level
-constexpr int kRowGrain = 4;
+constexpr int kRowGrain = 2;
 
 struct Whole {
   int dx = 0, dy = 0;

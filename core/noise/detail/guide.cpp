@@ -36,7 +36,7 @@ std::vector<BlockVector> cellVectors(const MotionField& field, const SamplePlane
                                      const SamplePlane& to) {
   const int columns = field.columns + 1, rows = field.rows + 1;
   std::vector<BlockVector> cells(static_cast<size_t>(columns) * static_cast<size_t>(rows));
-  parallelBlocks(rows, 8, [&](int first, int last) {
+  parallelBlocks(rows, 4, [&](int first, int last) {
     for (int row = first; row < last; ++row)
       for (int column = 0; column < columns; ++column)
         cells[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)] =
@@ -51,7 +51,7 @@ PlaneGuide subsampled(const PlaneGuide& luma, int luma_columns, int luma_rows, i
   PlaneGuide guide;
   const int wide = (1 << sx) - 1, high = (1 << sy) - 1;
   const auto eachRow = [](int count, auto body) {
-    parallelBlocks(count, 8, [&](int first, int last) {
+    parallelBlocks(count, 4, [&](int first, int last) {
       for (int row = first; row < last; ++row) body(row);
     });
   };

@@ -45,7 +45,7 @@ std::vector<float> blockVariances(const NoiseModel& noise, const SamplePlane& lu
   // Means over cells of half a block; a block is the mean of four.
   const int cell_columns = columns + 1, cell_rows = rows + 1;
   std::vector<float> cells(static_cast<size_t>(cell_columns) * static_cast<size_t>(cell_rows));
-  parallelBlocks(cell_rows, 8, [&](int first, int last) {
+  parallelBlocks(cell_rows, 4, [&](int first, int last) {
     for (int row = first; row < last; ++row)
       for (int column = 0; column < cell_columns; ++column) {
         const int x0 = (column * kStep - kStep) << sx, y0 = (row * kStep - kStep) << sy;
@@ -99,7 +99,7 @@ float meanUnder(const SamplePlane& plane, const BlockGrid& grid, int column, int
 std::vector<BlockColour> blockColours(const std::array<SamplePlane, 3>& planes, const BlockGrid& grid,
                                       const BlockGrid& chroma, const PrimaryCodes& codes) {
   std::vector<BlockColour> colours(static_cast<size_t>(grid.columns) * static_cast<size_t>(grid.rows));
-  parallelBlocks(grid.rows, 8, [&](int first, int last) {
+  parallelBlocks(grid.rows, 4, [&](int first, int last) {
     for (int row = first; row < last; ++row)
       for (int column = 0; column < grid.columns; ++column) {
         const float luma = meanUnder(planes[0], grid, column, row, 0, 0);
@@ -119,7 +119,7 @@ std::vector<float> colourFactors(const NoiseModel& noise, int channel,
     return table[static_cast<size_t>(std::clamp(static_cast<int>(code + 0.5F), 0, kLevels - 1))];
   };
   std::vector<float> factors(colours.size());
-  constexpr int kAtOnce = 4096;
+  constexpr int kAtOnce = 512;
   parallelBlocks(static_cast<int>(colours.size()), kAtOnce, [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const BlockColour& colour = colours[static_cast<size_t>(i)];

@@ -9,7 +9,7 @@ namespace glenhaze::detail {
 
 namespace {
 
-constexpr int kGrain = 64;
+constexpr int kGrain = 16;
 
 template <typename T>
 void repeatEdges(Bordered<T>& plane) {
