@@ -215,6 +215,10 @@ class Worker {
     }
     made.notes = plan.decision.notes;
     const Prepared prepared = prepare(plan, store_, made.notes, partOf(progress_, 0, 0.05));
+    // The words of the whole are those of its first part.
+    if (task_.part == 0)
+      if (const std::string doubt = noiseDoubt(plan, store_, {{}, progress_.stop}); !doubt.empty())
+        made.notes.push_back(doubt);
     plan.job.correction = correctionOf(plan.decision.treatment, prepared);
     made.fingerprint = fingerprintOf(plan.decision.treatment, plan.facts.id);
     RenderJob out = plan.job;

@@ -169,6 +169,24 @@ IsoEstimate isoOfPoints(std::span<const NoisePoint> points, std::span<const Nois
   return best;
 }
 
+std::optional<double> noiseAgainst(std::span<const NoisePoint> points, const NoiseCurve& curve) {
+  constexpr size_t kFewest = 4;
+  constexpr double kFarthest = 8, kStep = 1.0 / 24, kAgree = 0.35, kMost = 0.5;  // stops of variance; a share
+  if (points.size() < kFewest || !curve.usable()) return std::nullopt;
+  const std::vector<double> weights = votesOf(points);
+  double most = 0, best = 0;
+  for (double s = -kFarthest; s <= kFarthest; s += kStep) {
+    double agreed = 0;
+    for (size_t i = 0; i < points.size(); ++i)
+      agreed += weights[i] * std::exp(-0.5 * std::pow((differenceInStops(points[i], curve) - s) / kAgree, 2));
+    if (agreed <= most) continue;
+    most = agreed;
+    best = s;
+  }
+  if (most < kMost) return std::nullopt;
+  return std::exp2(best / 2);
+}
+
 std::vector<std::string> lightsOf(std::span<const NoiseCurve> curves) {
   std::set<std::string> lights;
   for (const NoiseCurve& c : curves)

@@ -38,6 +38,10 @@ struct IsoEstimate {
   bool operator==(const IsoEstimate&) const = default;
 };
 
+/// A clip's own noise against the curve that it is cleaned by: how many times the curve's sigma it is, by the
+/// places of which most agree; empty where there are too few, or no two agree.
+std::optional<double> noiseAgainst(std::span<const NoisePoint> points, const NoiseCurve& curve);
+
 /// The kinds of light that there are curves for.
 std::vector<std::string> lightsOf(std::span<const NoiseCurve> curves);
 

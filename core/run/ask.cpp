@@ -71,6 +71,37 @@ FlickerPath flickerOf(const ClipPlan& plan, FactStore& store, const Progress& pr
   return found;
 }
 
+std::string noiseDoubt(const ClipPlan& plan, FactStore& store, const Progress& progress) {
+  constexpr const char* kAgainst = "noise against curve";
+  constexpr double kMuch = 1.5;  // times, of sigma; places found by themselves may be 15 % off
+  const auto& cleaning = plan.decision.treatment.cleaning;
+  // A curve of the clip itself says no ISO; where the ISO changes, so does the curve.
+  if (!cleaning || !cleaning->noise || !(cleaning->noise->iso > 0) || !cleaning->changes.empty() ||
+      plan.info.kind == ClipKind::Still)
+    return "";
+  const NoiseCurve& curve = *cleaning->noise;
+  const std::string question = "1 " + noiseQuestionOf({&curve, 1}, curve.iso);
+  const FileId id = plan.facts.id.exists() ? plan.facts.id : store.identify(plan.info.path);
+  double times = 0;
+  if (const auto text = store.find(id, kAgainst, question)) {
+    times = parseNumber(*text).value_or(0);
+  } else {
+    try {
+      const std::vector<NoiseShot> shots{{plan.info, {}}};
+      times = noiseAgainst(measurePatches(shots, 0, progress).points, curve).value_or(0);
+    } catch (const Error& error) {
+      if (error.kind() != ErrorKind::Evidence) throw;
+    }
+    store.put(id, kAgainst, question, exactText(times));
+  }
+  if (!(times > 0) || (times < kMuch && times > 1 / kMuch)) return "";
+  return "On its even places the clip's own noise is " + fixedText(times, 1) +
+         " times what the profile says at ISO " + fixedText(curve.iso, 0) + ": " +
+         (times > 1 ? "too little of it was removed" : "detail may have been taken for noise") +
+         ". The profile's curve may be of footage that was set or coded otherwise; measure the noise of this "
+         "clip.";
+}
+
 ClipPlan answered(const ClipPlan& plan, FactStore& store, const Progress& progress) {
   ClipFacts facts = plan.facts;
   if (!facts.id.exists()) facts.id = fileIdOf(plan.info.path);

@@ -43,6 +43,8 @@ Rendered renderPlan(ClipPlan& plan, FactStore& store, const Progress& progress, 
   constexpr double kPreparing = 0.05;  // of the time, or so
   std::vector<std::string> notes = plan.decision.notes;
   const Prepared prepared = prepare(plan, store, notes, partOf(progress, 0, kPreparing));
+  if (const std::string doubt = noiseDoubt(plan, store, {{}, progress.stop}); !doubt.empty())
+    notes.push_back(doubt);
   plan.job.correction = correctionOf(plan.decision.treatment, prepared);
   if (begins) begins();
   Rendered rendered;

@@ -192,6 +192,21 @@ TEST(IsoTable, InterpolationAndExtensionFollowTheirLaws) {
   EXPECT_EQ(curveForIso(curves, 0).kind, IsoKind::Missing);
 }
 
+// Some places have structure of their own: what most agree on holds, and where none agree nothing does.
+TEST(IsoTable, ACurveIsHeldAgainstWhatMostPlacesSay) {
+  const NoiseCurve curve = flatCurve(400, 2);
+  std::vector<NoisePoint> points;
+  for (double level = 40; level < 200; level += 20)
+    points.push_back({level, {std::pow(2 * 2.4, 2), 1, 1}, {100, 100, 100}, 0, 2});
+  for (const double level : {60.0, 140.0}) points.push_back({level, {400, 1, 1}, {100, 100, 100}, 0, 2});
+  const auto times = noiseAgainst(points, curve);
+  ASSERT_TRUE(times);
+  EXPECT_NEAR(*times, 2.4, 0.05);
+  for (size_t i = 0; i < points.size(); ++i) points[i].variance[0] = std::exp2(static_cast<double>(i) * 1.5);
+  EXPECT_FALSE(noiseAgainst(points, curve));
+  EXPECT_FALSE(noiseAgainst(std::span(points).first(3), curve));
+}
+
 NoiseCurve litCurve(double iso, const std::string& light, double luma, double cb, double cr) {
   NoiseCurve c = flatCurve(iso, luma);
   c.light = light;

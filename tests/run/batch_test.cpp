@@ -359,6 +359,33 @@ TEST(Ask, TheRunTellsWhatNobodySaid) {
   EXPECT_NE(batch.items()[0].why.find("ISO"), std::string::npos) << batch.items()[0].why;
 }
 
+// The same film by a curve of its own noise, and by curves of much less and much more.
+TEST(Ask, NoiseThatIsFarFromTheCurveIsSaid) {
+  Fixture f;
+  const auto film = testing::makeWithFfmpeg(f.folder / "grey.mkv",
+                                            "-f lavfi -i color=c=0x707070:s=320x240:r=25:d=0.32 -vf "
+                                            "noise=alls=14:allf=t,format=yuv420p -c:v ffv1");
+  const ClipInfo info = probe(film);
+  const std::vector<NoiseShot> shots{{info, {}}};
+  const NoiseCurve own = measurePatches(shots, 400).curve;
+  for (const double times : {1.0, 0.5, 2.0}) {
+    ClipPlan plan;
+    plan.info = info;
+    plan.facts.id = fileIdOf(film);
+    plan.decision.treatment.cleaning = Cleaning{scaledCurve(own, 1 / times), {}, {}, {}};
+    FactStore store(f.folder / "facts.sqlite");
+    const std::string doubt = noiseDoubt(plan, store);
+    EXPECT_EQ(noiseDoubt(plan, store), doubt) << "from the store";
+    if (times == 1) {
+      EXPECT_EQ(doubt, "");
+      continue;
+    }
+    EXPECT_NE(doubt.find("is " + std::string(times > 1 ? "2.0" : "0.5") + " times"), std::string::npos)
+        << doubt;
+    EXPECT_NE(doubt.find(times > 1 ? "too little" : "detail"), std::string::npos) << doubt;
+  }
+}
+
 TEST(Ask, SeveralLightsAtAKnownIsoAreAQuestionUntilSomebodySays) {
   Fixture f;
   f.add("lamp.mkv");
