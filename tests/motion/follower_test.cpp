@@ -63,6 +63,32 @@ TEST(Follower, FollowsAKnownMoveToAFewHundredths) {
   }
 }
 
+// A bare wall with a poster: what there is gives more than it would in a full picture, and more again where
+// points were lost.
+TEST(Follower, APictureWithLittleInItGivesMoreOfThat) {
+  const auto pairsOn = [](double share) {
+    const auto picture = [&](int64_t index) {
+      Frame frame = testing::paint(kWidth, kHeight, {}, [&](int x, int y) {
+        const bool poster = x < share * kWidth;
+        return poster ? static_cast<int>(std::lround(std::clamp(texture(x - 0.5 * index, y), 0.0, 255.0)))
+                      : 120;
+      });
+      frame.index = index;
+      return frame;
+    };
+    Tracker tracker(kWidth, kHeight, {});
+    size_t fewest = 1000;
+    for (int64_t i = 0; i < 24; ++i) {
+      const FrameTracks tracks = tracker.push(picture(i), static_cast<double>(i) / 30);
+      if (i > 0) fewest = std::min(fewest, tracks.pairs.size());
+    }
+    return static_cast<double>(fewest);
+  };
+  const double full = pairsOn(1), part = pairsOn(0.3);
+  EXPECT_GT(part, 1.4 * 0.3 * full);
+  EXPECT_LT(part, full);
+}
+
 TEST(Follower, PointsAreSpreadOverThePicture) {
   Tracker tracker(kWidth, kHeight, {});
   tracker.push(moved(0, 0, 0), 0);

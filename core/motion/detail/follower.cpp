@@ -5,6 +5,7 @@
 #include <numeric>
 #include <opencv2/imgproc.hpp>
 #include <opencv2/video/tracking.hpp>
+#include <optional>
 
 #include "core/base/error.h"
 #include "core/motion/detail/reduced_luma.h"
@@ -319,7 +320,7 @@ PointFollower::CellCounts PointFollower::thinOut(const cv::Size& size) {
   CellCounts have{};
   std::erase_if(points_, [&](const TrackPoint& p) {
     int& count = have[static_cast<size_t>(cellOf(p.at, size))];
-    const bool full = count > perCell();
+    const bool full = count > mostInCell();
     count += full ? 0 : 1;
     return full;
   });
@@ -337,19 +338,37 @@ void PointFollower::refill(const PreparedFrame& now) {
   CellCounts have = thinOut(size);
   const cv::Mat strength = now.strength.empty() ? strengthOf(now.picture) : now.strength;
   const cv::Mat mask = sceneMask(size);
+  struct Offer {
+    std::vector<Corner> corners;
+    size_t taken = 0;
+  };
+  std::array<std::optional<Offer>, std::tuple_size_v<CellCounts>> offers;
   const auto old = static_cast<ptrdiff_t>(points_.size());
-  for (size_t cell = 0; cell < have.size(); ++cell) {
-    if (have[cell] >= perCell()) continue;
-    for (const Corner& c : cornersIn(strength, mask, static_cast<int>(cell))) {
-      if (have[cell] >= perCell()) break;
-      const bool crowded = std::any_of(points_.begin(), points_.begin() + old, [&](const TrackPoint& p) {
-        return std::abs(p.at.x - c.at.x) < 6 && std::abs(p.at.y - c.at.y) < 6;
-      });
-      if (crowded) continue;
-      points_.push_back({c.at, {}, c.at, anchor});
-      ++have[cell];
+  const auto isCrowded = [&](const Corner& c) {
+    return std::any_of(points_.begin(), points_.begin() + old, [&](const TrackPoint& p) {
+      return std::abs(p.at.x - c.at.x) < 6 && std::abs(p.at.y - c.at.y) < 6;
+    });
+  };
+  const auto topUp = [&](int most) {
+    for (size_t cell = 0; cell < have.size(); ++cell) {
+      if (have[cell] >= most) continue;
+      if (!offers[cell]) {
+        offers[cell] = Offer{cornersIn(strength, mask, static_cast<int>(cell)), 0};
+        std::erase_if(offers[cell]->corners, isCrowded);
+      }
+      Offer& offer = *offers[cell];
+      for (; have[cell] < most && offer.taken < offer.corners.size(); ++offer.taken, ++have[cell]) {
+        const cv::Point2f& at = offer.corners[offer.taken].at;
+        points_.push_back({at, {}, at, anchor});
+      }
     }
-  }
+  };
+  topUp(perCell());
+  // A picture with little in it gives more of it where it has it.
+  constexpr double kSparse = 0.6;  // of the cells
+  const auto filled = std::ranges::count_if(have, [](int count) { return count > 0; });
+  sparse_ = static_cast<double>(filled) < kSparse * static_cast<double>(have.size());
+  if (sparse_) topUp(mostInCell());
 }
 
 }  // namespace glenhaze::detail

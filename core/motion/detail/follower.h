@@ -72,6 +72,7 @@ class PointFollower {
   void anchorLoose(const std::shared_ptr<const TrackAnchor>& anchor);
   CellCounts thinOut(const cv::Size& size);
   void refill(const PreparedFrame& now);
+  int mostInCell() const { return sparse_ ? 2 * perCell() : perCell(); }
   cv::Mat sceneMask(const cv::Size& size) const;
   int perCell() const;
 
@@ -82,7 +83,8 @@ class PointFollower {
   std::vector<cv::Mat> before_;  // pyramid of the frame before
   std::vector<TrackPoint> points_;
   ToneHistogram histogram_{};
-  size_t filled_ = 0;  // points behind the last refill
+  size_t filled_ = 0;    // points behind the last refill
+  bool sparse_ = false;  // most of the picture had nothing to follow then
 };
 
 }  // namespace glenhaze::detail
