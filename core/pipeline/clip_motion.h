@@ -55,8 +55,8 @@ struct MotionAnswer {
   std::optional<ShutterFinding> own_shutter;  ///< where it was asked for and can be told
   UnexplainedMotion unexplained;              ///< by the path; the same under all settings
   SteadiedPart part = SteadiedPart::Most;     ///< what the path follows: as asked for, or far by itself
-  double moving_share = 0;  ///< of the picture, that moves on its own and was left out by itself, 0..1
-  std::optional<LogFit> log;                  ///< how the motion log fits; empty without one
+  double moving_share = 0;    ///< of the picture, that moves on its own and was left out by itself, 0..1
+  std::optional<LogFit> log;  ///< how the motion log fits; empty without one
   std::shared_ptr<const StabilizationRoom> room;
   WindowSettings room_window;  ///< that the room was worked out for
   StabilizedClip stabilized;   ///< its shake left includes what the path itself may be off
