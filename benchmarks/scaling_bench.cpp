@@ -13,13 +13,11 @@
 #include <string>
 #include <vector>
 
+#include "benchmarks/one_clip.h"
 #include "core/base/parallel.h"
-#include "core/clip/fact_store.h"
 #include "core/media/quiet.h"
 #include "core/pipeline/render.h"
-#include "core/profile/library.h"
 #include "core/run/ask.h"
-#include "core/run/status.h"
 
 namespace {
 
@@ -111,14 +109,10 @@ void sayWorst(const Work& work, int threads, int64_t frames) {
 int main(int argc, char** argv) {
   if (argc < 3) return 2;
   quietLibraries();
-  Shoot shoot = loadShoot(argv[1]);
-  const ProfileSet set = loadProfiles(shoot.profileFolders());
-  std::erase_if(shoot.clips,
-                [&](const ShootClip& c) { return c.path.string().find(argv[2]) == std::string::npos; });
-  if (shoot.clips.empty()) return 2;
   FactStore store;
-  const std::vector<ClipFacts> facts{knownFacts(shoot.clips[0].path, store)};
-  shoot.clips.resize(1);
+  const std::optional<OneClip> one = oneClip(argv[1], argv[2], store);
+  if (!one) return 2;
+  const auto& [shoot, set, facts] = *one;
   constexpr int64_t kWarm = 4;
   const int64_t frames = std::min<int64_t>(facts[0].info.frames, argc > 3 ? std::stoll(argv[3]) : 24);
   if (frames <= kWarm) return 2;

@@ -12,13 +12,11 @@
 #include <string>
 #include <vector>
 
-#include "core/clip/fact_store.h"
+#include "benchmarks/one_clip.h"
 #include "core/media/quiet.h"
 #include "core/media/reader.h"
 #include "core/pipeline/render.h"
-#include "core/profile/library.h"
 #include "core/run/ask.h"
-#include "core/run/status.h"
 
 namespace {
 
@@ -108,14 +106,10 @@ void sayEncoded(RenderJob all, int64_t frames) {
 int main(int argc, char** argv) {
   if (argc < 3) return 2;
   quietLibraries();
-  Shoot shoot = loadShoot(argv[1]);
-  const ProfileSet set = loadProfiles(shoot.profileFolders());
-  std::erase_if(shoot.clips,
-                [&](const ShootClip& c) { return c.path.string().find(argv[2]) == std::string::npos; });
-  if (shoot.clips.empty()) return 2;
   FactStore store;
-  const std::vector<ClipFacts> facts{knownFacts(shoot.clips[0].path, store)};
-  shoot.clips.resize(1);
+  std::optional<OneClip> one = oneClip(argv[1], argv[2], store);
+  if (!one) return 2;
+  auto& [shoot, set, facts] = *one;
   const int64_t frames = std::min<int64_t>(facts[0].info.frames, argc > 3 ? std::stoll(argv[3]) : 90);
 
   std::printf("%s: %d x %d, %lld frames\n", argv[2], facts[0].info.width, facts[0].info.height,

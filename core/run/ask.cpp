@@ -1,5 +1,8 @@
 #include "core/run/ask.h"
 
+#include <algorithm>
+#include <cmath>
+
 #include "core/base/error.h"
 #include "core/base/numbers.h"
 #include "core/motion/self_calibration.h"
@@ -80,6 +83,13 @@ std::string noiseDoubt(const ClipPlan& plan, FactStore& store, const Progress& p
       plan.info.kind == ClipKind::Still)
     return "";
   const NoiseCurve& curve = *cleaning->noise;
+  // An ISO that the clip's own noise has told fits it already.
+  constexpr double kSame = 0.05;  // stops
+  const bool told_by_it = std::ranges::any_of(plan.facts.noise, [&](const auto& known) {
+    const auto& iso = known.second.iso;
+    return iso && std::abs(std::log2(iso->iso / curve.iso)) < kSame;
+  });
+  if (told_by_it) return "";
   const std::string question = "1 " + noiseQuestionOf({&curve, 1}, curve.iso);
   const FileId id = plan.facts.id.exists() ? plan.facts.id : store.identify(plan.info.path);
   double times = 0;

@@ -17,9 +17,8 @@ LensFact askLens(const ClipPlan& plan, const Progress& progress = {});
 /// The flicker of a clip: from the store where it is known, else measured and kept there. Throws as above.
 FlickerPath flickerOf(const ClipPlan& plan, FactStore& store, const Progress& progress = {});
 
-/// Where a clip's own noise is much more or less than the curve says that its noise is removed by: a sentence
-/// about it,
-/// "" where it agrees or cannot tell. Asked once, then from the store. Throws as above.
+/// A sentence where a clip's own noise is much more or less than the curve says by which it is removed, ""
+/// where it agrees or cannot tell. Asked once, then from the store. Throws as above.
 std::string noiseDoubt(const ClipPlan& plan, FactStore& store, const Progress& progress = {});
 
 /// The plan with everything found out that its decision is missing: once, and kept in the store. Throws as

@@ -23,9 +23,8 @@ namespace glenhaze {
 
 /// Raised whenever a stage's output changes for the same Treatment: outputs made before are out of date then.
 ///   2: frames at the in and out points are cleaned with the help of those outside.
-///   7: places without structure follow the picture's motion when noise is removed; readouts by the clip's
-///   own
-///      motion know how it was coded.
+///   7: places without structure follow the picture's motion when noise is removed; readouts by the
+///      clip's own motion know how it was coded.
 constexpr int kAlgorithmVersion = 11;
 
 /// Before anything moves.

@@ -382,6 +382,8 @@ TEST(Ask, NoiseThatIsFarFromTheCurveIsSaid) {
     }
     EXPECT_NE(doubt.find("is " + std::string(times > 1 ? "2.0" : "0.5") + " times"), std::string::npos)
         << doubt;
+    plan.facts.noise["asked"].iso = IsoEstimate{400, 350, 450, "", 9};
+    EXPECT_EQ(noiseDoubt(plan, store), "") << "its own noise has told the ISO";
     EXPECT_NE(doubt.find(times > 1 ? "too little" : "detail"), std::string::npos) << doubt;
   }
 }
