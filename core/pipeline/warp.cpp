@@ -9,6 +9,7 @@
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
+#include "core/pipeline/detail/place_device.h"
 #include "core/pipeline/detail/sample_kernel.h"
 
 namespace glenhaze {
@@ -109,6 +110,25 @@ int levelFor(float shrink) {
   return std::clamp(level, 0, kLevels - 1);
 }
 
+// All of them for devices.
+const detail::DeviceKernels& deviceKernels() {
+  static const auto laid_out = [] {
+    detail::DeviceKernels all;
+    for (size_t i = 0; i < kLevels; ++i) {
+      const KernelStore& one = kernels()[i];
+      all.levels.push_back({one.table.taps, one.table.padded, static_cast<int>(all.weights.size()), 0});
+      all.weights.insert(all.weights.end(), one.weights.begin(), one.weights.end());
+      if (i >= kFittedLevels) continue;
+      std::array<float, 28>& fitted = all.fitted.emplace_back();
+      static_assert(sizeof(one.fitted.even) + sizeof(one.fitted.odd) == sizeof(fitted));
+      std::memcpy(fitted.data(), one.fitted.even, sizeof(one.fitted.even));
+      std::memcpy(fitted.data() + 16, one.fitted.odd, sizeof(one.fitted.odd));
+    }
+    return all;
+  }();
+  return laid_out;
+}
+
 const KernelTable& kernelFor(float shrink) { return kernels()[static_cast<size_t>(levelFor(shrink))].table; }
 
 // A copy of a plane with its border repeated all around.
@@ -196,10 +216,9 @@ struct RowScratch {
 
 class PlaneWarp {
  public:
-  PlaneWarp(const WarpGrid& grid, const PaddedPlane& source, WarpGrid::PlaneShape from,
-            WarpGrid::PlaneShape to, LevelScale levels, bool fitted)
+  PlaneWarp(const WarpGrid& grid, WarpGrid::PlaneShape from, WarpGrid::PlaneShape to, LevelScale levels,
+            bool fitted)
       : grid_(grid),
-        source_(source),
         from_(from),
         to_(to),
         levels_(levels),
@@ -207,11 +226,14 @@ class PlaneWarp {
         shrink_y_(static_cast<float>(std::log2(to.raster.step_y / from.raster.step_y))),
         fitted_(fitted) {}
 
+  // What rows are sampled from.
+  void take(const PaddedSource& source) { source_ = source; }
+
   template <typename T>
   void row(int y, T* out, RowScratch& s) const {
     grid_.placeRow(y, to_, from_, kTapMargin, s.at);
     if (s.at.new_cells) chooseRuns(s);
-    detail::sampleSmoothRuns(source_.source, s.runs, s.at.xs.data(), s.at.ys.data(), s.values.data());
+    detail::sampleSmoothRuns(source_, s.runs, s.at.xs.data(), s.at.ys.data(), s.values.data());
     for (const WarpGrid::Stretch& stretch : s.at.stretches)
       for (int first = stretch.first; first < stretch.end;) {
         const int run = first / detail::kSmoothRun;
@@ -222,7 +244,79 @@ class PlaneWarp {
     detail::storeSamples(s.values.data(), levels_.gain, levels_.max, to_.width, out);
   }
 
+  bool hasExactParts() const {
+    return std::ranges::any_of(grid_.points().cells, [](const WarpGrid::Cell& cell) { return cell.exact; });
+  }
+  // Of a row that is done already: the parts that no device does.
+  template <typename T>
+  void exactParts(int y, T* out, RowScratch& s) const {
+    grid_.placeRow(y, to_, from_, kTapMargin, s.at);
+    for (const WarpGrid::Stretch& stretch : s.at.stretches) {
+      if (!stretch.cell->exact) continue;
+      for (int first = stretch.first; first < stretch.end; first += detail::kSmoothRun)
+        sample(*stretch.cell, first, std::min(detail::kSmoothRun, stretch.end - first), s);
+      detail::storeSamples(s.values.data() + stretch.first, levels_.gain, levels_.max,
+                           stretch.end - stretch.first, out + stretch.first);
+    }
+  }
+
+  // All of it for a device, but for where the samples are.
+  detail::PlaceJob jobForDevice() const {
+    detail::PlaceJob job;
+    const WarpGrid::Points points = grid_.points();
+    job.grid_columns = points.columns;
+    job.grid_step = grid_.step();
+    job.grid_x = points.x;
+    job.grid_y = points.y;
+    job.runs_in_row = (to_.width + detail::kSmoothRun - 1) / detail::kSmoothRun;
+    job.runs.resize(static_cast<size_t>(job.runs_in_row) * static_cast<size_t>(points.rows));
+    for (const WarpGrid::Cell& cell : points.cells) job.cells.push_back(cellForDevice(cell));
+    RowScratch scratch(static_cast<size_t>(to_.width));
+    for (int y = 0; y < to_.height; ++y) {
+      const auto row = grid_.blendedRow(to_.raster.offset_y + y * to_.raster.step_y);
+      if (job.rows.empty() || job.rows.back().cells != row.cells) {
+        grid_.listStretches(row.cells, to_, scratch.at);
+        chooseRuns(scratch);
+        runsForDevice(scratch, job.runs.data() + static_cast<ptrdiff_t>(row.cells) * job.runs_in_row);
+      }
+      job.rows.push_back({row.cells, row.weights});
+    }
+    job.step_x = static_cast<float>(to_.raster.step_x);
+    job.offset_x = static_cast<float>(to_.raster.offset_x);
+    job.scale_x = static_cast<float>(1 / from_.raster.step_x);
+    job.scale_y = static_cast<float>(1 / from_.raster.step_y);
+    job.shift_x = static_cast<float>(from_.raster.offset_x / from_.raster.step_x);
+    job.shift_y = static_cast<float>(from_.raster.offset_y / from_.raster.step_y);
+    job.margin = kTapMargin;
+    job.gain = levels_.gain;
+    job.max = levels_.max;
+    job.black = levels_.black / levels_.gain;
+    job.kernels = &deviceKernels();
+    return job;
+  }
+
  private:
+  detail::PlaceJob::Cell cellForDevice(const WarpGrid::Cell& cell) const {
+    using Job = detail::PlaceJob;
+    Job::Cell to;
+    to.level_x = static_cast<uint8_t>(levelFor(cell.shrink_x + shrink_x_));
+    to.level_y = static_cast<uint8_t>(levelFor(cell.shrink_y + shrink_y_));
+    if (cell.blank) to.flags |= Job::kBlank;
+    if (cell.exact) to.flags |= Job::kExact;
+    if (cell.edge || cell.exact) to.flags |= Job::kBorder;
+    return to;
+  }
+
+  static void runsForDevice(const RowScratch& s, detail::PlaceJob::RunLevels* to) {
+    const auto levelOf = [](const TapPolynomials* fitted) {
+      uint8_t level = 0;
+      while (&kernels()[level].fitted != fitted) ++level;
+      return level;
+    };
+    for (size_t i = 0; i < s.runs.size(); ++i)
+      if (s.runs[i].x != nullptr) to[i] = {levelOf(s.runs[i].x), levelOf(s.runs[i].y)};
+  }
+
   // Which runs of this row of cells can be taken along their curve, and with which kernels: those that
   // touch nothing but plain cells.
   void chooseRuns(RowScratch& s) const {
@@ -258,8 +352,8 @@ class PlaneWarp {
     std::array<float, detail::kSmoothRun> coverage{};
     const bool border = cell.edge || cell.exact;
     if (border) measureCoverage(xs, ys, count, coverage.data());
-    detail::sampleRun(source_.source, kernelFor(cell.shrink_x + shrink_x_),
-                      kernelFor(cell.shrink_y + shrink_y_), xs, ys, count, values);
+    detail::sampleRun(source_, kernelFor(cell.shrink_x + shrink_x_), kernelFor(cell.shrink_y + shrink_y_), xs,
+                      ys, count, values);
     if (!border) return;
     for (int i = 0; i < count; ++i)
       values[i] = black + (values[i] - black) * coverage[static_cast<size_t>(i)];
@@ -276,7 +370,7 @@ class PlaneWarp {
   }
 
   const WarpGrid& grid_;
-  const PaddedPlane& source_;
+  PaddedSource source_;
   WarpGrid::PlaneShape from_, to_;
   LevelScale levels_;
   float shrink_x_, shrink_y_;
@@ -292,6 +386,35 @@ void fillNeutral(Plane& plane, const PixelFormat& format) {
     else
       std::fill_n(plane.row<uint8_t>(y), plane.width, static_cast<uint8_t>(value));
   }
+}
+
+// f(row number, its samples, scratch), rows in parallel.
+template <typename F>
+void eachRow(Plane& plane, const PixelFormat& format, F f) {
+  parallelBlocks(plane.height, 16, [&](int first, int last) {
+    RowScratch scratch(static_cast<size_t>(plane.width));
+    for (int y = first; y < last; ++y)
+      if (format.bit_depth > 8)
+        f(y, plane.row<uint16_t>(y), scratch);
+      else
+        f(y, plane.row<uint8_t>(y), scratch);
+  });
+}
+
+void placePlane(Device& device, const PlaneWarp& warp, const Plane& from, int from_bytes, Plane& to,
+                const PixelFormat& format) {
+  detail::PlaceJob job = warp.jobForDevice();
+  job.in = from.data;
+  job.in_stride = from.stride;
+  job.in_bytes = from_bytes;
+  job.in_width = from.width;
+  job.in_height = from.height;
+  job.out = to.data;
+  job.out_stride = to.stride;
+  job.out_bytes = format.bytesPerSample();
+  job.out_width = to.width;
+  job.out_height = to.height;
+  detail::placeOnDevice(device, job);
 }
 
 }  // namespace
@@ -312,21 +435,23 @@ Frame warpFrame(const Frame& source, const WarpGrid& grid, PixelFormat format) {
       fillNeutral(target, format);
       continue;
     }
-    const PaddedPlane padded = padPlane(source.planes[p], bytes);
-    const WarpGrid::PlaneShape from{rasterOf(source.format, source.colour.siting, p), padded.width,
-                                    padded.height};
+    const Plane& sampled = source.planes[p];
+    const WarpGrid::PlaneShape from{rasterOf(source.format, source.colour.siting, p), sampled.width,
+                                    sampled.height};
     const WarpGrid::PlaneShape to{rasterOf(format, source.colour.siting, p), target.width, target.height};
     // The fitted weights are good to 1 part in 10⁵: finer samples take the tables.
     const bool fitted = source.format.bit_depth <= 12;
-    const PlaneWarp warp(grid, padded, from, to, levelScale(source, format, static_cast<int>(p)), fitted);
-    parallelBlocks(target.height, 16, [&](int first, int last) {
-      RowScratch scratch(static_cast<size_t>(target.width));
-      for (int y = first; y < last; ++y) {
-        if (format.bit_depth > 8)
-          warp.row(y, target.row<uint16_t>(y), scratch);
-        else
-          warp.row(y, target.row<uint8_t>(y), scratch);
-      }
+    PlaneWarp warp(grid, from, to, levelScale(source, format, static_cast<int>(p)), fitted);
+    const bool by_device = doneOnDevice(
+        DeviceWork::Place, [&](Device& device) { placePlane(device, warp, sampled, bytes, target, format); });
+    if (by_device && !warp.hasExactParts()) continue;
+    const PaddedPlane padded = padPlane(sampled, bytes);
+    warp.take(padded.source);
+    eachRow(target, format, [&](int y, auto* row, RowScratch& scratch) {
+      if (by_device)
+        warp.exactParts(y, row, scratch);
+      else
+        warp.row(y, row, scratch);
     });
   }
   return out;

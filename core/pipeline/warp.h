@@ -7,10 +7,12 @@
 // three lobes, widened where the picture shrinks so that nothing aliases. Y′, Cb and Cr are each sampled
 // on their own raster with their own siting; nothing is converted to RGB on the way.
 
+#include <array>
 #include <cstdint>
 #include <functional>
 #include <memory>
 #include <optional>
+#include <span>
 #include <vector>
 
 #include "core/base/geometry.h"
@@ -83,6 +85,22 @@ class WarpGrid {
   void placeRow(int y, const PlaneShape& output, const PlaneShape& source, float margin,
                 RowPositions& row) const;
 
+  /// What rows of a plane look like to whoever places them elsewhere.
+  struct Points {
+    int columns = 0, rows = 0;
+    std::span<const float> x, y;
+    std::span<const Cell> cells;  ///< of the square right of and below each point
+  };
+  Points points() const { return {columns_, rows_, px_, py_, cells_}; }
+  /// Which row of cells an output row lies in, and how much the points' rows from the one before weigh there.
+  struct BlendedRow {
+    int cells = 0;
+    std::array<float, 4> weights{};
+  };
+  BlendedRow blendedRow(double luma_y) const;
+  /// The stretches of a row of cells.
+  void listStretches(int row, const PlaneShape& output, RowPositions& to) const;
+
   /// The interpolated source position of an output point, in luma pixels; for checks and overlays.
   std::optional<Point> at(Point output) const;
 
@@ -95,9 +113,8 @@ class WarpGrid {
   /// True when interpolation does not do there although all around is known.
   bool judgeCell(int column, int row, bool exactly);
   void measureReach(Cell& cell, int column, int row) const;
-  void listStretches(int row, const PlaneShape& output, RowPositions& to) const;
   int firstSampleBehind(int column, const Raster& raster) const;
-  void blendRows(double y, int row, RowPositions& to) const;
+  void blendRows(const BlendedRow& row, RowPositions& to) const;
   void exactRun(double luma_y, int first, int last, const Raster& out, const Raster& in, float* xs,
                 float* ys) const;
   Point interpolate(double x, double y) const;

@@ -156,10 +156,10 @@ bool WarpGrid::judgeCells(bool all) {
 void WarpGrid::placeRow(int y, const PlaneShape& output, const PlaneShape& source, float margin,
                         RowPositions& row) const {
   const double luma_y = output.raster.offset_y + y * output.raster.step_y;
-  const int r = rowOf(luma_y);
-  row.new_cells = r != row.cell_row;
-  if (row.new_cells) listStretches(r, output, row);
-  blendRows(luma_y, r, row);
+  const BlendedRow blended = blendedRow(luma_y);
+  row.new_cells = blended.cells != row.cell_row;
+  if (row.new_cells) listStretches(blended.cells, output, row);
+  blendRows(blended, row);
   detail::CubicRow cubic;
   cubic.gx = row.gx.data();
   cubic.gy = row.gy.data();
@@ -201,14 +201,20 @@ int WarpGrid::firstSampleBehind(int column, const Raster& raster) const {
   return static_cast<int>(std::ceil((column * step_ - raster.offset_x) / raster.step_x - 1e-9));
 }
 
-void WarpGrid::blendRows(double y, int r, RowPositions& to) const {
-  const auto wy = cubicWeights(y / step_ - (r - 1));
+WarpGrid::BlendedRow WarpGrid::blendedRow(double luma_y) const {
+  const int r = rowOf(luma_y);
+  const auto wy = cubicWeights(luma_y / step_ - (r - 1));
+  BlendedRow row{r, {}};
+  for (size_t j = 0; j < 4; ++j) row.weights[j] = static_cast<float>(wy[j]);
+  return row;
+}
+
+void WarpGrid::blendRows(const BlendedRow& row, RowPositions& to) const {
   const auto n = static_cast<size_t>(columns_);
   to.gx.resize(n);
   to.gy.resize(n);
-  std::array<float, 4> w{};
-  for (size_t j = 0; j < 4; ++j) w[j] = static_cast<float>(wy[j]);
-  const size_t first = static_cast<size_t>(r - 1) * n;
+  const std::array<float, 4>& w = row.weights;
+  const size_t first = static_cast<size_t>(row.cells - 1) * n;
   const float *x = px_.data() + first, *v = py_.data() + first;
   for (size_t c = 0; c < n; ++c) {
     to.gx[c] = w[0] * x[c] + w[1] * x[c + n] + w[2] * x[c + 2 * n] + w[3] * x[c + 3 * n];

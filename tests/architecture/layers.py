@@ -3,7 +3,7 @@ import pathlib
 import re
 import sys
 
-ORDER = ["base", "frame", "media", "clip", "lens", "shutter", "noise", "motion", "finish", "profile", "treat", "pipeline", "run", "farm"]
+ORDER = ["base", "device", "frame", "media", "clip", "lens", "shutter", "noise", "motion", "finish", "profile", "treat", "pipeline", "run", "farm"]
 # media and frame know nobody above base; the resampling kernel's header is shared by pipeline only.
 root = pathlib.Path(sys.argv[1])
 wrong = []

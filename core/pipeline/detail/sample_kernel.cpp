@@ -163,9 +163,7 @@ void sampleAny(const PaddedSource& source, const KernelTable& kx, const KernelTa
 }
 
 #if HWY_TARGET != HWY_SCALAR
-constexpr int kColumns = 128;       // source columns that a smooth run may touch
-constexpr int kPart = 16;           // samples of a run that must lie, with their taps, within 32 columns
-constexpr float kSteepest = 0.25F;  // rows per column: keeps fine texture clear of its own mirror
+constexpr int kPart = 16;  // samples of a run that must lie, with their taps, within 32 columns
 
 // Height of the run's curve over source column x: the parabola through three of its points.
 struct Curve {
@@ -271,7 +269,7 @@ bool columnsOf(const T* HWY_RESTRICT origin, ptrdiff_t stride, const TapPolynomi
 
 // Values at `index`, all within 32 columns.
 template <class D, class VI>
-HWY_INLINE auto pickColumns(D d, const float* HWY_RESTRICT columns, VI index) {
+HWY_INLINE auto pickSmoothColumns(D d, const float* HWY_RESTRICT columns, VI index) {
   const hn::RebindToSigned<D> di;
   if constexpr (hn::MaxLanes(d) == 16) {
     const auto within = hn::IndicesFromVec(d, hn::And(index, hn::Set(di, 15)));
@@ -294,17 +292,17 @@ void alongCurve(const float* HWY_RESTRICT columns, int first, const TapPolynomia
     const auto u = hn::Sub(hn::Sub(x, whole), hn::Set(d, 0.5F));
     // Lanes are read from the first one's columns on. A map that turns back inside the run would leave
     // them: wrong it may be, never out of bounds.
-    const int start = std::clamp(static_cast<int>(xs[i]) - kTaps / 2 + 1, first, first + kColumns - 32);
+    const int start = std::clamp(static_cast<int>(xs[i]) - kTaps / 2 + 1, first, first + kSmoothColumns - 32);
     auto index = hn::Sub(hn::ConvertTo(di, whole), hn::Set(di, start + kTaps / 2 - 1));
     index = hn::Min(hn::Max(index, hn::Zero(di)), hn::Set(di, 32 - kTaps));
     const float* HWY_RESTRICT from = columns + (start - first);
     decltype(hn::Zero(d)) weights[kTaps];
     tapWeights<kTaps>(d, kx, u, weights);
-    auto sum = hn::Mul(pickColumns(d, from, index), weights[0]);
+    auto sum = hn::Mul(pickSmoothColumns(d, from, index), weights[0]);
 #pragma GCC unroll 8
     for (int t = 1; t < kTaps; ++t) {
       index = hn::Add(index, hn::Set(di, 1));
-      sum = hn::MulAdd(pickColumns(d, from, index), weights[t], sum);
+      sum = hn::MulAdd(pickSmoothColumns(d, from, index), weights[t], sum);
     }
     hn::StoreU(sum, d, out + i);
   }
@@ -318,14 +316,14 @@ bool smoothTyped(const PaddedSource& source, const TapPolynomials& kx, const Tap
   // Floors are written as casts: positions of plain cells are not negative.
   const int first = static_cast<int>(xs[0]) - kx.taps / 2 + 1;
   const int count = static_cast<int>(xs[kLast]) + kx.taps / 2 + 1 - first;
-  if (left < 1 || right < 1 || count > kColumns) return false;
+  if (left < 1 || right < 1 || count > kSmoothColumns) return false;
   for (int part = 0; part < kSmoothRun; part += kPart)
     if (!(xs[part + kPart - 1] - xs[part] <= 32.0F - 9)) return false;
   const float slope = (ys[kMiddle] - ys[0]) / left, slope2 = (ys[kLast] - ys[kMiddle]) / right;
   const Curve curve{xs[0], xs[kMiddle], ys[0], slope, (slope2 - slope) / width};
   const float steep = std::max(std::abs(slope), std::abs(slope2)) + std::abs(slope2 - slope);
-  if (!(steep <= kSteepest)) return false;
-  HWY_ALIGN float columns[kColumns] = {};
+  if (!(steep <= kSmoothSteepest)) return false;
+  HWY_ALIGN float columns[kSmoothColumns] = {};
   const T* origin = static_cast<const T*>(source.origin);
   const bool done = ky.taps == 6 ? columnsOf<6>(origin, source.stride, ky, curve, first, count, columns)
                                  : columnsOf<8>(origin, source.stride, ky, curve, first, count, columns);

@@ -40,6 +40,10 @@ struct TapPolynomials {
 
 /// Samples in a run that is taken along a curve.
 inline constexpr int kSmoothRun = 64;
+/// Source columns that it may touch, and how many rows its curve may climb a column: fine texture is to be
+/// kept clear of its own mirror.
+inline constexpr int kSmoothColumns = 128;
+inline constexpr float kSmoothSteepest = 0.25F;
 
 /// How one run of kSmoothRun samples is taken: nothing here if it must go another way.
 struct SmoothRun {
