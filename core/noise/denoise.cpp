@@ -12,6 +12,7 @@
 #include "core/noise/blocks.h"
 #include "core/noise/detail/block_kernel.h"
 #include "core/noise/detail/guide.h"
+#include "core/noise/detail/merge_device.h"
 #include "core/noise/detail/noise_model.h"
 #include "core/noise/detail/specks.h"
 
@@ -437,6 +438,11 @@ detail::MergeJob Denoiser::State::mergeJob(const Work& work, int channel,
 
 // All of one shape, beside each other.
 void Denoiser::State::merge(std::span<const detail::MergeJob> jobs) const {
+  progress.check();
+  if (doneOnDevice(DeviceWork::Clean, [&](Device& device) {
+        for (const detail::MergeJob& job : jobs) detail::mergeOnDevice(device, job);
+      }))
+    return;
   // A group does one row of blocks twice: large ones lose little, but all threads want some.
   const int rows = jobs[0].rows - 1, wanted = 2 * workerThreads();
   const int at_once = std::max(6, (rows + wanted - 1) / wanted);

@@ -74,15 +74,9 @@ class RowMerger {
       if (job.shrink != nullptr)
         hn::Store(hn::LoadU(kLanes, job.shrink + y * kBlock + x), kLanes, &amount_.v[y][x]);
     });
-    // Frames as they were filmed: below what is expected on every scale, for at and above it chance and a
-    // little structure look alike, and the cosines tell them apart better. What is remembered differs by
-    // little but the noise of the frame itself, which hides less: up to what chance makes of it.
-    constexpr float kSurely = 0.85F;
-    constexpr float kScaleChance[kScales] = {0.0884F, 0.1768F, 0.3536F, 0.7071F};
-    for (int k = 0; k < kScales; ++k) {
-      const float surely = job.forgetting > 0 ? 1 + kScaleChance[k] : kSurely;
-      for (int b = 0; b < kBands; ++b) limit_[b][k] = surely * job.tolerance * job.expected[k][b];
-    }
+    for (int k = 0; k < kScales; ++k)
+      for (int b = 0; b < kBands; ++b)
+        limit_[b][k] = surelyNoise(job, k) * job.tolerance * job.expected[k][b];
     // The row of blocks before the first only adds its lower half.
     prepareCells(first - 1);
     for (int row = first - 1; row < last; ++row) {

@@ -83,6 +83,9 @@ void mergeRows(const MergeJob& job, int first, int last);
 /// Orthonormal cosine transform of one block; kBlockArea coefficients, [vertical][horizontal] frequency.
 void blockCosines(const float* samples, ptrdiff_t stride, float* coefficients);
 
+/// What a neighbour may differ by on a scale and still be nothing but noise, as a share of what is expected.
+float surelyNoise(const MergeJob& job, int scale);
+
 /// The tables that jobs point to.
 struct BlockTables {
   BlockTables();

@@ -36,6 +36,15 @@ BlockTables::BlockTables() {
     for (int x = 0; x < kBlock; ++x) window[y * kBlock + x] = static_cast<float>(along[y] * along[x]);
 }
 
+float surelyNoise(const MergeJob& job, int scale) {
+  // Frames as they were filmed: below what is expected on every scale, for at and above it chance and a
+  // little structure look alike, and the cosines tell them apart better. What is remembered differs by
+  // little but the noise of the frame itself, which hides less: up to what chance makes of it.
+  constexpr float kSurely = 0.85F;
+  constexpr float kScaleChance[kScales] = {0.0884F, 0.1768F, 0.3536F, 0.7071F};
+  return job.forgetting > 0 ? 1 + kScaleChance[scale] : kSurely;
+}
+
 void expectedEnergies(const float* spectrum, float (&expected)[kScales][kBands]) {
   constexpr double kPi = 3.14159265358979323846;
   const auto bandOf = [](int x, int y) {
