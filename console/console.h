@@ -36,6 +36,7 @@ struct Session {
   std::function<Answer()> verb;
   bool json = false;
   int threads = 0;
+  std::string device;  ///< see choiceFrom(); empty: the processor
 };
 
 void addProbe(CLI::App& app, Session& session);
@@ -51,6 +52,7 @@ void addApply(CLI::App& app, Session& session);
 void addRun(CLI::App& app, Session& session);
 void addShoot(CLI::App& app, Session& session);
 void addTask(CLI::App& app, Session& session);
+void addDevices(CLI::App& app, Session& session);
 
 /// What is known of a shoot's clips, in their order; files are looked at side by side.
 std::vector<ClipFacts> factsOfAll(const Shoot& shoot);

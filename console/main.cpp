@@ -9,6 +9,7 @@
 #include "core/base/json_text.h"
 #include "core/base/parallel.h"
 #include "core/base/version.h"
+#include "core/device/device.h"
 #include "core/media/quiet.h"
 
 using namespace glenhaze;
@@ -44,6 +45,10 @@ int run(int argc, char** argv) {
   app.add_flag("--json", session.json, "One JSON object on standard output, nothing else");
   app.add_option("--threads", session.threads, "Worker threads (0: as many as there are cores)")
       ->check(CLI::Range(0, 1024));
+  app.add_option("--device", session.device,
+                 "What removes noise and resamples, as \"devices\" names it, with \"clean \" or \"place \" "
+                 "before it for only that; without it the processor")
+      ->envname("GLENHAZE_DEVICE");
   app.fallthrough();
   addProbe(app, session);
   addLens(app, session);
@@ -56,6 +61,7 @@ int run(int argc, char** argv) {
   addRun(app, session);
   addShoot(app, session);
   addTask(app, session);
+  addDevices(app, session);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {
@@ -66,6 +72,7 @@ int run(int argc, char** argv) {
   }
   const ThreadLimit limit(session.threads);
   try {
+    const DeviceUse use(choiceFrom(session.device));
     return report(session, session.verb());
   } catch (const Error& error) {
     std::cerr << "glenhaze-cli: " << error.what() << "\n";

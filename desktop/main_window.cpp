@@ -16,7 +16,6 @@
 #include <QPushButton>
 #include <QScreen>
 #include <QSettings>
-#include <QSpinBox>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
@@ -25,11 +24,10 @@
 #include "core/base/version.h"
 #include "core/profile/bundle.h"
 #include "core/profile/library.h"
-#include "desktop/background.h"
+#include "desktop/computer_form.h"
 #include "desktop/guide_window.h"
 #include "desktop/keys_sheet.h"
 #include "desktop/library_dialog.h"
-#include "desktop/noise_speeds.h"
 #include "desktop/output_form.h"
 #include "desktop/shoot/pick_dialog.h"
 #include "desktop/widgets/look.h"
@@ -38,7 +36,9 @@
 namespace glenhaze::desktop {
 
 MainWindow::MainWindow(QWidget* parent)
-    : QMainWindow(parent), attendant_(session_, sessionBus(), [this] { return isActiveWindow(); }) {
+    : QMainWindow(parent),
+      device_(keptDevice()),
+      attendant_(session_, sessionBus(), [this] { return isActiveWindow(); }) {
   setAcceptDrops(true);
   setMinimumSize(1000, 600);
   auto* middle = new QWidget;
@@ -469,51 +469,14 @@ void MainWindow::changeEvent(QEvent* event) {
 }
 
 void MainWindow::preferences() {
-  QSettings settings;
-  QWidget threads_row;
-  auto* row = new QFormLayout(&threads_row);
-  row->setContentsMargins(0, 0, 0, 0);
-  auto* threads = new QSpinBox;
-  threads->setRange(0, 256);
-  threads->setSpecialValueText(tr("all cores"));
-  threads->setValue(settings.value(QStringLiteral("threads")).toInt());
-  row->addRow(tr("Worker threads, from the next start"), threads);
-  auto* pictures = new QSpinBox;
-  pictures->setRange(0, 65536);
-  pictures->setSingleStep(256);
-  pictures->setSuffix(tr(" MB"));
-  pictures->setSpecialValueText(
-      tr("%1, by this computer's memory")
-          .arg(withUnit(static_cast<double>(PictureCache::usualBudget()) / (1 << 20), 0, tr("MB"))));
-  pictures->setToolTip(tr("What may be kept of frames that were looked at, so that they are there at once"));
-  pictures->setValue(settings.value(QStringLiteral("pictures_mb")).toInt());
-  row->addRow(tr("Memory for pictures"), pictures);
-  auto* pace = new QLabel(speedText(noiseSpeeds()));
-  auto* try_out = new QPushButton(tr("Try how fast noise removal is"));
-  try_out->setToolTip(tr("Takes some seconds; also picks the number of threads"));
-  row->addRow(try_out, pace);
-  Background trial;
-  connect(try_out, &QPushButton::clicked, &threads_row, [&] {
-    trial.run([&](const Progress& progress) -> Background::Finish {
-      const NoiseSpeed found = measureNoiseSpeed(progress);
-      return [&, found] {
-        keepNoiseSpeeds(found);
-        threads->setValue(found.threads);
-        pace->setText(speedText(noiseSpeeds()));
-      };
-    });
-  });
-  connect(&trial, &Background::changed, &threads_row, [&] { try_out->setEnabled(!trial.busy()); });
-  connect(&trial, &Background::progressed, &threads_row, [&](double share) {
-    if (trial.busy()) pace->setText(withUnit(share * 100, 0, QStringLiteral("%")));
-  });
+  ComputerForm computer;
   QLabel head(tr("New shoots come out as"));
   head.setFont(textFont(13, true));
   OutputForm form(session_.outputDefaults());
-  if (!agreed(this, tr("Preferences"), {&threads_row, &head, &form})) return;
-  settings.setValue(QStringLiteral("threads"), threads->value());
-  settings.setValue(QStringLiteral("pictures_mb"), pictures->value());
+  if (!agreed(this, tr("Preferences"), {&computer, &head, &form})) return;
+  computer.keep();
   takePictureBudget();
+  device_.change(keptDevice());
   keepOutputDefaults(form.settings());
 }
 

@@ -4,6 +4,7 @@
 #include <QMainWindow>
 #include <memory>
 
+#include "core/device/device.h"
 #include "desktop/bench/bench_place.h"
 #include "desktop/compare/compare_place.h"
 #include "desktop/run/run_attendant.h"
@@ -74,6 +75,7 @@ class MainWindow : public QMainWindow {
   void exportCalibration();
   void attempt(const std::function<void()>& action);
 
+  DeviceUse device_;
   Session session_;
   UndoTrail undo_;
   RunAttendant attendant_;

@@ -8,6 +8,7 @@
 #include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QFormLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -85,7 +86,7 @@ QSpinBox* OutputForm::number(const QString& label, int most, int value, const QS
   spin->setSuffix(suffix);
   spin->setValue(value);
   spin->setToolTip(tip);
-  form_->addRow(label, spin);
+  if (!label.isEmpty()) form_->addRow(label, spin);
   return spin;
 }
 
@@ -143,9 +144,17 @@ void OutputForm::offerGraphics() {
 }
 
 void OutputForm::addPicture(const OutputSettings& now) {
-  width_ = number(tr("Width"), 16384, now.size.width, {}, {});
-  height_ = number(tr("Height"), 16384, now.size.height, {}, {});
-  for (auto* spin : {width_, height_}) spin->setSpecialValueText(tr("as filmed"));
+  width_ = number({}, 16384, now.size.width, {}, tr("Width in pixels"));
+  height_ = number({}, 16384, now.size.height, {}, tr("Height in pixels"));
+  width_->setAccessibleName(tr("Width"));
+  height_->setAccessibleName(tr("Height"));
+  auto* size = new QHBoxLayout;
+  for (auto* spin : {width_, height_}) {
+    spin->setSpecialValueText(tr("as filmed"));
+    size->addWidget(spin, 1);
+  }
+  size->insertWidget(1, new QLabel(QStringLiteral("×")));
+  form_->addRow(tr("Width, height"), size);
   shape_ = choice(tr("Clips of another shape"),
                   {tr("fill it, cut off the rest"), tr("all of it, with bars"), tr("pixel for pixel")},
                   static_cast<int>(now.shape));

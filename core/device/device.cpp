@@ -220,11 +220,31 @@ DeviceUse::DeviceUse(DeviceChoice choice) : before_(exchanged(std::move(choice))
 DeviceUse::~DeviceUse() { exchanged(std::move(before_)); }
 void DeviceUse::change(DeviceChoice choice) { exchanged(std::move(choice)); }
 
-std::shared_ptr<Device> deviceFor(DeviceWork work) {
+namespace {
+
+thread_local const DeviceChoice* chosen_here = nullptr;
+
+DeviceChoice choiceNow() {
+  if (chosen_here != nullptr) return *chosen_here;
   const std::scoped_lock lock(chosen().mutex);
-  const DeviceChoice& choice = chosen().choice;
+  return chosen().choice;
+}
+
+}  // namespace
+
+DeviceUseHere::DeviceUseHere(DeviceChoice choice)
+    : choice_(std::move(choice)), before_(std::exchange(chosen_here, &choice_)) {}
+DeviceUseHere::~DeviceUseHere() { chosen_here = before_; }
+
+std::shared_ptr<Device> deviceFor(DeviceWork work) {
+  const DeviceChoice choice = choiceNow();
   const bool does = work == DeviceWork::Clean ? choice.cleans : choice.places;
   return choice.device && does && choice.device->whyNot().empty() ? choice.device : nullptr;
+}
+
+std::string deviceTrouble() {
+  const std::shared_ptr<Device> device = choiceNow().device;
+  return device ? device->whyNot() : "";
 }
 
 namespace {

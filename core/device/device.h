@@ -76,8 +76,25 @@ class DeviceUse {
   DeviceChoice before_;
 };
 
+/// The same for what the thread that made it begins, whatever holds for the process: for trials beside other
+/// work.
+class DeviceUseHere {
+ public:
+  explicit DeviceUseHere(DeviceChoice choice);
+  ~DeviceUseHere();
+  DeviceUseHere(const DeviceUseHere&) = delete;
+  DeviceUseHere& operator=(const DeviceUseHere&) = delete;
+
+ private:
+  DeviceChoice choice_;
+  const DeviceChoice* before_;
+};
+
 /// The device that does this; null: the processor.
 std::shared_ptr<Device> deviceFor(DeviceWork work);
+
+/// Why the device that was chosen is not used any more; empty while it is, and where none was chosen.
+std::string deviceTrouble();
 
 /// Runs `on_device` where a device does such work, and tells whether it was done: not where there is none, or
 /// when it fails, after which it is not asked again.

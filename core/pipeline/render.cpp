@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "core/base/queue.h"
+#include "core/device/device.h"
 #include "core/media/graphics.h"
 #include "core/pipeline/chain.h"
 #include "core/pipeline/encoding_thread.h"
@@ -189,9 +190,14 @@ MadeFrames makeFrames(const RenderJob& job, const std::function<bool(Frame)>& ta
 
 namespace {
 
+void addNote(RenderResult& result, const std::string& note) {
+  result.written.note += (result.written.note.empty() ? "" : "; ") + note;
+}
+
 RenderResult writeOnce(const RenderJob& job, const FrameMaker& make, RenderWatch* watch) {
   requireRange(job);
   const auto started = std::chrono::steady_clock::now();
+  const bool sound_device = deviceTrouble().empty();
   EncodingThread encoding(
       [&job](const Frame& first) {
         return std::make_unique<ClipWriter>(job.place, job.clip, rangeOf(job), job.encode, first);
@@ -209,6 +215,8 @@ RenderResult writeOnce(const RenderJob& job, const FrameMaker& make, RenderWatch
   result.written = encoding.finish();
   result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
   result.fps = static_cast<double>(result.written.frames) / std::max(1e-9, result.seconds);
+  if (const std::string why = deviceTrouble(); sound_device && !why.empty())
+    addNote(result, "the device failed (" + why + "), so the processor did the rest");
   return result;
 }
 
@@ -222,9 +230,7 @@ RenderResult writeFrames(const RenderJob& job, const FrameMaker& make, RenderWat
     RenderJob by_processor = job;
     by_processor.encode.graphics = false;
     RenderResult result = writeOnce(by_processor, make, watch);
-    std::string& note = result.written.note;
-    note += (note.empty() ? "" : "; ") + std::string("the graphics card failed (") + failure.why() +
-            "), so the processor encoded all of it";
+    addNote(result, "the graphics card failed (" + failure.why() + "), so the processor encoded all of it");
     return result;
   }
 }

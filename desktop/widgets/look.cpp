@@ -55,6 +55,7 @@ QAbstractSpinBox::up-arrow { image: url(:/up.svg); width: 9px; height: 6px; }
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { subcontrol-origin: border; width: 16px; border: 0; background: transparent; }
 QAbstractSpinBox::up-button { subcontrol-position: top right; margin-top: 2px; } QAbstractSpinBox::down-button { subcontrol-position: bottom right; margin-bottom: 2px; }
 QAbstractSpinBox::up-button:hover, QAbstractSpinBox::down-button:hover { background: #414243; }
+QComboBox::item:selected { background: #E59AB4; color: #242526; }
 QTableView, QListView { background: #2B2C2D; border: 1px solid #2B2C2D; gridline-color: #414243; }
 QHeaderView::section { background: #2B2C2D; color: #B4B5B3; border: 0; border-bottom: 1px solid #505152; padding: 4px 3px; }
 QMenu { background: #2B2C2D; border: 1px solid #505152; } QMenu::item { padding: 5px 22px; } QMenu::item:selected { background: #E59AB4; color: #242526; }

@@ -193,6 +193,25 @@ TEST(Contrast, OfChosenRows) {
   }
 }
 
+TEST(Contrast, OfTheChosenEntryOfAnOpenList) {
+  QComboBox box;
+  box.addItems({QStringLiteral("as set below"), QStringLiteral("to share: 1080p")});
+  box.resize(200, 30);
+  box.show();
+  box.showPopup();
+  ASSERT_TRUE(eventually([&] { return box.view()->isVisible(); }));
+  QAbstractItemView* view = box.view();
+  for (const int row : {0, 1}) {
+    const QImage picture = view->viewport()
+                               ->grab(view->visualRect(view->model()->index(row, 0)))
+                               .toImage()
+                               .convertToFormat(QImage::Format_RGB32);
+    EXPECT_LT(picture.height(), 50) << "an entry, not a field";
+    EXPECT_GE(contrastOf(picture), 4.5) << (row == 0 ? "the chosen one" : "another one");
+  }
+  box.hidePopup();
+}
+
 // A colour that cannot be told from its ground is found by what measures it.
 TEST(Contrast, IsMeasured) {
   QLabel label(QStringLiteral("hardly to be read"));

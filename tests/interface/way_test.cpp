@@ -4,6 +4,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QScrollArea>
+#include <QSettings>
 #include <QSlider>
 #include <QSpinBox>
 #include <set>
@@ -11,6 +12,7 @@
 #include "core/base/files.h"
 #include "desktop/bench/scope_view.h"
 #include "desktop/compare/plain_controls.h"
+#include "desktop/computer_form.h"
 #include "desktop/guide_window.h"
 #include "desktop/keys_sheet.h"
 #include "desktop/output_form.h"
@@ -296,6 +298,48 @@ TEST_F(Way, OutputsAreSetByTheirUse) {
   Q_EMIT use->activated(3);
   EXPECT_EQ(form.settings().encode.codec, Codec::ProRes422HQ);
   EXPECT_EQ(form.settings().size, PictureSize{});
+}
+
+// What else computes here is listed, tried out on demand, and the fastest is picked; kept when it is agreed
+// to.
+TEST_F(Way, ADeviceIsUsedOnceItIsChosen) {
+  const auto devices = computeDevices();
+  if (devices.empty()) GTEST_SKIP() << "OpenCL knows no device here";
+  const QString id = QString::fromStdString(devices[0].id);
+  QSettings().setValue(QStringLiteral("device"), QStringLiteral("place Lantern 9000"));
+  EXPECT_EQ(keptDevice().device, nullptr) << "one that is not there is no reason to fail";
+  {
+    ComputerForm form;
+    form.show();
+    auto* list = named<QComboBox>(form, QStringLiteral("Noise and resampling by"));
+    ASSERT_NE(list, nullptr);
+    ASSERT_TRUE(eventually([&] { return list->isEnabled(); }));
+    EXPECT_TRUE(list->currentText().contains(QStringLiteral("not here now")))
+        << list->currentText().toStdString();
+    EXPECT_EQ(list->itemText(0), QStringLiteral("the processor"));
+    list->setCurrentIndex(list->findData(QStringLiteral("clean ") + id));
+    form.keep();
+  }
+  const DeviceChoice kept = keptDevice();
+  ASSERT_NE(kept.device, nullptr);
+  EXPECT_TRUE(kept.cleans);
+  EXPECT_FALSE(kept.places);
+  ComputerForm form;
+  form.show();
+  auto* list = named<QComboBox>(form, QStringLiteral("Noise and resampling by"));
+  ASSERT_TRUE(eventually([&] { return list->isEnabled(); }));
+  EXPECT_EQ(list->currentData().toString(), QStringLiteral("clean ") + id);
+  auto* trial = named<QPushButton>(form, QStringLiteral("Try the devices"));
+  ASSERT_NE(trial, nullptr);
+  trial->click();
+  EXPECT_FALSE(trial->isEnabled());
+  EXPECT_EQ(deviceFor(DeviceWork::Place), nullptr) << "other work goes on as it was set";
+  ASSERT_TRUE(eventually([&] { return trial->isEnabled(); }));
+  // The only device of a test is the processor by another way, which is never faster.
+  EXPECT_EQ(list->currentData().toString(), QString());
+  for (int i = 0; i < list->count(); ++i)
+    EXPECT_TRUE(list->itemText(i).contains(QStringLiteral("frames/s"))) << list->itemText(i).toStdString();
+  QSettings().remove(QStringLiteral("device"));
 }
 
 // A stand-in takes the place of the card.
