@@ -70,6 +70,10 @@ TEST_F(Console, ExitCodes) {
   EXPECT_EQ(run({}).exit_code, 2);
   EXPECT_EQ(run({"probe"}).exit_code, 2);
   EXPECT_EQ(run({"nonsense"}).exit_code, 2);
+  const auto devices = run({"devices", "--json"});
+  EXPECT_EQ(devices.exit_code, 0) << devices.err;
+  EXPECT_TRUE(nlohmann::json::parse(devices.out).at("devices").is_array());
+  EXPECT_EQ(run({"--device", "Lantern 9000", "devices"}).exit_code, 2);
   EXPECT_EQ(run({"probe", "/nowhere.mp4"}).exit_code, 3);
   EXPECT_EQ(run({"probe", film("a.mp4"), "/nowhere.mp4"}).exit_code, 1);
   EXPECT_EQ(run({"profile", "show", "/nowhere.json"}).exit_code, 3);

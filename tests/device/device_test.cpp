@@ -6,10 +6,12 @@
 
 #include <cmath>
 
+#include "core/media/reader.h"
 #include "core/noise/denoise.h"
 #include "core/noise/detail/merge_device.h"
 #include "core/noise/detail/noise_model.h"
 #include "core/pipeline/correction.h"
+#include "core/pipeline/render.h"
 #include "tests/support/footage.h"
 #include "tests/support/noise.h"
 
@@ -316,6 +318,41 @@ TEST_F(OnDevice, HandsPicturesBackWhenItFailsAmongThem) {
     EXPECT_EQ(device->whyNot(), "it fails on purpose");
     ASSERT_EQ(out.size(), frames.size()) << "a frame was lost";
     for (size_t i = 0; i < out.size(); ++i) EXPECT_LE(differenceOf(by_processor[i], out[i]).far, 2e-3) << i;
+  }
+}
+
+TEST_F(OnDevice, ARenderGoesOnWhereItFailsAndSaysSo) {
+  const testing::ScratchFolder folder;
+  RenderJob job;
+  job.clip = probe(testing::makeFilm(folder / "a.mp4", testing::smallFilm(8)));
+  job.encode.codec = Codec::Ffv1;
+  job.correction.noise = testing::evenCurve(5, 4);
+  job.correction.output = {160, 90};
+  const auto rendered = [&](const char* name) {
+    job.place.path = folder / name;
+    const RenderResult result = renderClip(job);
+    EXPECT_EQ(result.written.frames, 8) << name;
+    return result.written.note;
+  };
+  EXPECT_EQ(rendered("processor.mkv"), "");
+  for (const int pieces : {-1, 0, 7, 25}) {
+    const auto device = Device::open(anyDevice(), pieces);
+    const DeviceUse use({device});
+    const std::string note = rendered("device.mkv");
+    if (pieces < 0)
+      EXPECT_EQ(note, "");
+    else
+      EXPECT_EQ(note, "the device failed (it fails on purpose), so the processor did the rest");
+    ClipReader one(probe(folder / "processor.mkv")), other(probe(folder / "device.mkv"));
+    while (const auto a = one.next()) {
+      const auto b = other.next();
+      ASSERT_TRUE(b);
+      EXPECT_LE(differenceOf(*a, *b).far, 2e-3) << "frame " << a->index << ", fails after " << pieces;
+    }
+    EXPECT_FALSE(other.next());
+    if (pieces >= 0) EXPECT_EQ(rendered("again.mkv"), "") << "said once";
+    std::filesystem::remove(folder / "device.mkv");
+    std::filesystem::remove(folder / "again.mkv");
   }
 }
 
