@@ -38,7 +38,11 @@ sim::SimCamera camera(double iso, double pan) {
 }  // namespace
 
 int main(int argc, char** argv) {
-  const fs::path folder = argc > 1 ? argv[1] : "/tmp";
+  if (argc < 2 || argv[1][0] == '-') {
+    std::printf("noise_bench FOLDER [frames] [iso] [pan px per frame] [key=value...]\n");
+    return 2;
+  }
+  const fs::path folder = argv[1];
   const int frames = argc > 2 ? std::atoi(argv[2]) : 9;
   const double iso = argc > 3 ? std::atof(argv[3]) : 1600;
   const double pan = argc > 4 ? std::atof(argv[4]) : 6.3;

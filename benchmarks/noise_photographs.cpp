@@ -86,7 +86,8 @@ Score scoreOf(const std::vector<Frame>& clean, const std::vector<Frame>& noisy, 
 }  // namespace
 
 int main(int argc, char** argv) {
-  if (argc < 2) return std::fprintf(stderr, "noise_photographs FOLDER [films] [frames] [key=value,…]…\n"), 2;
+  if (argc < 2 || argv[1][0] == '-')
+    return std::fprintf(stderr, "noise_photographs FOLDER [films] [frames] [key=value,…]…\n"), 2;
   const fs::path folder = argv[1];
   const int films = argc > 2 ? std::atoi(argv[2]) : 8, frames = argc > 3 ? std::atoi(argv[3]) : 20;
   std::vector<std::string> columns(argv + std::min(argc, 4), argv + argc);
