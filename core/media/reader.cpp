@@ -14,6 +14,7 @@ extern "C" {
 
 #include "core/frame/av_format.h"
 #include "core/media/detail/ffmpeg.h"
+#include "core/media/detail/graphics_decoding.h"
 
 namespace glenhaze {
 
@@ -61,6 +62,11 @@ class Deinterlacer {
   AVFilterContext* sink_ = nullptr;
 };
 
+[[noreturn]] void throwCardFailed(int code) {
+  throw GraphicsFailure(ErrorKind::Unreadable, "The graphics card does not decode", "", detail::avText(code),
+                        "");
+}
+
 constexpr int kMostDrainErrors = 64;  // more pictures than any decoder holds back
 
 }  // namespace
@@ -89,6 +95,10 @@ struct ClipReader::State {
   bool wait_for_key = false;   ///< pictures before the first key one cannot be built
   PictureSize size;            ///< of the first frame
   std::optional<SizeChange> change;
+  // While a graphics card decodes.
+  std::optional<GraphicsDecoder> card = decodingCard();
+  int64_t by_card = 0;  ///< frames so far
+  std::string card_trouble;
   bool bad = false;  ///< the frame that advance() gave last was built with faults
   // Under Damage::Hold.
   std::optional<Frame> good, ahead;
@@ -148,8 +158,12 @@ struct ClipReader::State {
   bool counts() const { return info.times && !info.times->ordered(); }
   void jump();
   void startAgain();
+  void goOnWithoutCard(const std::string& why);
+  FramePtr fromCard(FramePtr frame);
   FramePtr arrive();
   std::optional<Frame> advance();
+  std::optional<Frame> advanceOnce();
+  FramePtr land();
   std::optional<Frame> heldOrNext();
   void rewind();
 };
@@ -171,9 +185,31 @@ void ClipReader::State::open() {
   avcodec_parameters_to_context(codec.get(), parameters);
   codec->thread_count = options.threads > 0 ? options.threads : detail::codecThreads();
   codec->pkt_timebase = input->streams[video]->time_base;
+  if (card && !detail::prepareDecoding(*codec, *decoder, *card)) card.reset();
   const int opened = avcodec_open2(codec.get(), decoder, nullptr);
   if (opened < 0)
     throw Error(ErrorKind::Unreadable, "Cannot decode the clip", name, detail::avText(opened), "");
+}
+
+// A card that meets damage leaves it to the processor as well, which tells what of it can be read.
+FramePtr ClipReader::State::fromCard(FramePtr frame) {
+  if ((frame->flags & AV_FRAME_FLAG_CORRUPT) != 0 || frame->decode_error_flags != 0)
+    throwCardFailed(AVERROR_INVALIDDATA);
+  if (card->fails_after >= 0 && by_card >= card->fails_after) throwCardFailed(AVERROR_EXTERNAL);
+  ++by_card;
+  return detail::fetched(std::move(frame), *card);
+}
+
+// From the frame that is due, which no one has got yet.
+void ClipReader::State::goOnWithoutCard(const std::string& why) {
+  card.reset();
+  card_trouble = why;
+  skip_before = std::max(skip_before, next_index);
+  damaged_before = damaged;
+  startAgain();
+  if (skip_before == 0 || counts()) return;
+  back_s = 0;
+  jump();
 }
 
 // One decoded frame, null at the end.
@@ -181,6 +217,10 @@ FramePtr ClipReader::State::decodeOne() {
   FramePtr frame = detail::makeAvFrame();
   while (true) {
     const int got = avcodec_receive_frame(codec.get(), frame.get());
+    if (card && got != AVERROR(EAGAIN) && got != AVERROR_EOF) {
+      if (got < 0) throwCardFailed(got);
+      return fromCard(std::move(frame));
+    }
     if (got >= 0) {
       if ((frame->flags & AV_FRAME_FLAG_CORRUPT) != 0 || frame->decode_error_flags != 0) ++damaged;
       return frame;
@@ -197,8 +237,10 @@ FramePtr ClipReader::State::decodeOne() {
 // Hands the decoder the next packet, or the word that there are no more.
 void ClipReader::State::feedDecoder() {
   const auto send = [this](AVPacket* one) {
-    if (avcodec_send_packet(codec.get(), one) < 0) ++damaged;
+    const int sent = avcodec_send_packet(codec.get(), one);
     av_packet_unref(one);
+    if (sent < 0 && card) throwCardFailed(sent);
+    if (sent < 0) ++damaged;
   };
   if (packet->buf == nullptr) {
     const int read = av_read_frame(input.get(), packet.get());
@@ -352,6 +394,15 @@ ClipReader& ClipReader::operator=(ClipReader&&) noexcept = default;
 
 // The next frame that the decoder gives.
 std::optional<Frame> ClipReader::State::advance() {
+  try {
+    return advanceOnce();
+  } catch (const GraphicsFailure& failure) {
+    goOnWithoutCard(failure.why());
+    return advanceOnce();
+  }
+}
+
+std::optional<Frame> ClipReader::State::advanceOnce() {
   while (true) {
     FramePtr frame = arrive();
     if (!frame && skip_before > 0 && !counts() && !from_start) {
@@ -425,10 +476,19 @@ void ClipReader::seek(int64_t index) {
   if (s.just_jumped) s.next_index = 0;  // the first frame says which one it is
 }
 
+FramePtr ClipReader::State::land() {
+  try {
+    return arrive();
+  } catch (const GraphicsFailure& failure) {
+    goOnWithoutCard(failure.why());
+    return arrive();
+  }
+}
+
 std::optional<Frame> ClipReader::landing() {
   State& s = *state_;
   if (s.skip_before == 0 || s.options.fields != Fields::Keep || s.counts()) return std::nullopt;
-  FramePtr frame = s.arrive();
+  FramePtr frame = s.land();
   if (!frame || frame->best_effort_timestamp == AV_NOPTS_VALUE) return std::nullopt;
   s.started = true;
   const int64_t index = std::max(s.next_index, s.info.indexAt(frame->best_effort_timestamp));
@@ -444,6 +504,7 @@ std::optional<int64_t> ClipReader::groupOf(int64_t index) const { return state_-
 int64_t ClipReader::damaged() const { return state_->damaged; }
 HeldFrames ClipReader::held() const { return state_->held; }
 std::optional<ClipReader::SizeChange> ClipReader::sizeChange() const { return state_->change; }
+const std::string& ClipReader::cardTrouble() const { return state_->card_trouble; }
 const ClipInfo& ClipReader::info() const { return state_->info; }
 
 Frame readFrame(const ClipInfo& info, int64_t index, const ReadOptions& options) {

@@ -60,6 +60,8 @@ class ClipReader {
 
   /// Under Damage::Hold: so far.
   HeldFrames held() const;
+  /// Why a graphics card that decoded it at first does not any more; empty where nothing of the kind happened.
+  const std::string& cardTrouble() const;
 
   /// Where and to what the picture's size changes; nothing while no such frame was met. What follows is not
   /// read: no correction fits two sizes.

@@ -88,7 +88,7 @@ class Maker {
     }
     for (const auto& failure : {reading, correcting})
       if (failure) std::rethrow_exception(failure);
-    return {held_, size_change_};
+    return {held_, size_change_, card_trouble_};
   }
 
  private:
@@ -125,6 +125,7 @@ class Maker {
     }
     held_ = reader.held();
     size_change_ = reader.sizeChange();
+    card_trouble_ = reader.cardTrouble();
     // What is behind a change of size is not due; under Damage::Hold nothing is missing that had to be there.
     const int64_t due = size_change_ ? size_change_->index - range_.first : range_.count();
     if (job_.damage == Damage::PassOver || count == 0)
@@ -178,6 +179,7 @@ class Maker {
   // Of the reading thread, until it has ended.
   HeldFrames held_;
   std::optional<ClipReader::SizeChange> size_change_;
+  std::string card_trouble_;
 };
 
 }  // namespace
@@ -204,10 +206,14 @@ RenderResult writeOnce(const RenderJob& job, const FrameMaker& make, RenderWatch
       },
       watch, framesInFlight(job.clip.width, job.clip.height));
   RenderResult result;
+  std::string card_note;
   try {
     const MadeFrames made = make([&](Frame frame) { return encoding.push(std::move(frame)); });
     result.held = made.held;
     result.size_change = made.size_change;
+    if (!made.card_trouble.empty())
+      card_note =
+          "the graphics card stopped decoding (" + made.card_trouble + "), so the processor read the rest";
   } catch (...) {
     encoding.abandon();
     throw;
@@ -215,6 +221,7 @@ RenderResult writeOnce(const RenderJob& job, const FrameMaker& make, RenderWatch
   result.written = encoding.finish();
   result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
   result.fps = static_cast<double>(result.written.frames) / std::max(1e-9, result.seconds);
+  if (!card_note.empty()) addNote(result, card_note);
   if (const std::string why = deviceTrouble(); sound_device && !why.empty())
     addNote(result, "the device failed (" + why + "), so the processor did the rest");
   return result;

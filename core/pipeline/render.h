@@ -38,6 +38,7 @@ struct RenderResult {
 struct MadeFrames {
   HeldFrames held;
   std::optional<ClipReader::SizeChange> size_change;  ///< made up to there
+  std::string card_trouble;  ///< why a graphics card stopped decoding; empty where none did
 };
 
 /// The finished frames of a job, in order, to `take`, which returns false when it wants no more (that is an
