@@ -36,7 +36,8 @@ struct Session {
   std::function<Answer()> verb;
   bool json = false;
   int threads = 0;
-  std::string device;  ///< see choiceFrom(); empty: the processor
+  std::string decoder;  ///< a graphics card's; empty: the processor
+  std::string device;   ///< see choiceFrom(); empty: the processor
 };
 
 void addProbe(CLI::App& app, Session& session);

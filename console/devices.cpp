@@ -1,6 +1,7 @@
 // "devices": what computes here beside the processor, and how fast it is.
 #include "console/console.h"
 #include "core/base/numbers.h"
+#include "core/media/graphics.h"
 #include "core/pipeline/device_trial.h"
 
 namespace glenhaze::console {
@@ -11,7 +12,7 @@ using nlohmann::json;
 
 Answer listed() {
   Answer answer;
-  answer.json = {{"devices", json::array()}};
+  answer.json = {{"devices", json::array()}, {"decoders", json::array()}};
   for (const DeviceInfo& device : computeDevices()) {
     answer.json["devices"].push_back({{"device", device.id},
                                       {"name", device.name},
@@ -19,7 +20,11 @@ Answer listed() {
                                       {"processor", device.processor}});
     answer.text += device.id + (device.processor ? "   (the processor itself, through OpenCL)\n" : "\n");
   }
-  if (answer.text.empty()) answer.text = "OpenCL knows no device here: the processor does all\n";
+  for (const GraphicsDecoder& one : graphicsDecoders()) {
+    answer.json["decoders"].push_back({{"decoder", one.name}, {"name", one.words}});
+    answer.text += "--decoder " + one.name + ": " + one.words + "\n";
+  }
+  if (answer.text.empty()) answer.text = "Nothing but the processor computes here\n";
   return answer;
 }
 

@@ -10,6 +10,7 @@
 #include "core/base/parallel.h"
 #include "core/base/version.h"
 #include "core/device/device.h"
+#include "core/media/graphics.h"
 #include "core/media/quiet.h"
 
 using namespace glenhaze;
@@ -37,6 +38,13 @@ int report(const Session& session, const Answer& answer) {
   return answer.exit_code;
 }
 
+std::optional<GraphicsDecoder> decoderOf(const Session& session) {
+  if (session.decoder.empty()) return std::nullopt;
+  if (auto found = graphicsDecoderNamed(session.decoder)) return found;
+  throw Error(ErrorKind::BadRequest, "Clips cannot be decoded by this", session.decoder,
+              "no such card works here", "\"devices\" tells what does");
+}
+
 int run(int argc, char** argv) {
   CLI::App app{"Measures each camera once and corrects every clip from it.", "glenhaze-cli"};
   app.set_version_flag("--version", std::string("glenhaze-cli ") + kVersionText);
@@ -49,6 +57,9 @@ int run(int argc, char** argv) {
                  "What removes noise and resamples, as \"devices\" names it, with \"clean \" or \"place \" "
                  "before it for only that; without it the processor")
       ->envname("GLENHAZE_DEVICE");
+  app.add_option("--decoder", session.decoder,
+                 "What decodes clips, as \"devices\" names it; without it the processor")
+      ->envname("GLENHAZE_DECODER");
   app.fallthrough();
   addProbe(app, session);
   addLens(app, session);
@@ -73,6 +84,7 @@ int run(int argc, char** argv) {
   const ThreadLimit limit(session.threads);
   try {
     const DeviceUse use(choiceFrom(session.device));
+    const GraphicsDecoding decoding(decoderOf(session));
     return report(session, session.verb());
   } catch (const Error& error) {
     std::cerr << "glenhaze-cli: " << error.what() << "\n";

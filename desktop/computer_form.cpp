@@ -1,7 +1,6 @@
 #include "desktop/computer_form.h"
 
 #include <QFormLayout>
-#include <QHBoxLayout>
 #include <QSettings>
 
 #include "desktop/noise_speeds.h"
@@ -13,6 +12,7 @@ namespace glenhaze::desktop {
 namespace {
 
 QString deviceKey() { return QStringLiteral("device"); }
+QString decoderKey() { return QStringLiteral("decoder"); }
 
 QString speedOf(double fps) { return withUnit(fps, 1, QObject::tr("frames/s")); }
 
@@ -53,69 +53,67 @@ ComputerForm::ComputerForm(QWidget* parent) : QWidget(parent) {
   pictures_->setToolTip(tr("What may be kept of frames that were looked at, so that they are there at once"));
   pictures_->setValue(settings.value(QStringLiteral("pictures_mb")).toInt());
   form->addRow(tr("Memory for pictures"), pictures_);
-  addSpeed();
-  addDevices();
-}
-
-void ComputerForm::addSpeed() {
+  device_ = addChoice(form, tr("Noise and resampling by"),
+                      tr("A graphics card or another device that OpenCL knows; where it fails on the way the "
+                         "processor takes over and nothing is lost"));
+  decoder_ = addChoice(form, tr("Clips decoded by"),
+                       tr("A graphics card that gives the same pictures; where it fails on the way the "
+                          "processor reads on and nothing is lost"));
+  try_ = new QPushButton(tr("Try how fast it is"));
+  try_->setAccessibleName(tr("Try how fast this computer is"));
+  try_->setToolTip(
+      tr("Takes some seconds; picks the number of threads, and what is fastest for noise and resampling"));
   pace_ = new QLabel(speedText(noiseSpeeds()));
-  try_noise_ = new QPushButton(tr("Try how fast noise removal is"));
-  try_noise_->setToolTip(tr("Takes some seconds; also picks the number of threads"));
-  static_cast<QFormLayout*>(layout())->addRow(try_noise_, pace_);
-  connect(try_noise_, &QPushButton::clicked, this, &ComputerForm::tryNoise);
-  connect(&noise_trial_, &Background::changed, this,
-          [this] { try_noise_->setEnabled(!noise_trial_.busy()); });
-  connect(&noise_trial_, &Background::progressed, this, [this](double share) {
-    if (noise_trial_.busy()) pace_->setText(withUnit(share * 100, 0, QStringLiteral("%")));
+  form->addRow(try_, pace_);
+  said_ = new QLabel;
+  said_->setWordWrap(true);
+  form->addRow(said_);
+  say({});
+  connect(try_, &QPushButton::clicked, this, &ComputerForm::tryAll);
+  connect(&trial_, &Background::changed, this, [this] {
+    try_->setEnabled(!trial_.busy());
+    if (!trial_.trouble().isEmpty()) say(trial_.trouble());
   });
-}
-
-void ComputerForm::tryNoise() {
-  noise_trial_.run([this](const Progress& progress) -> Background::Finish {
-    const NoiseSpeed found = measureNoiseSpeed(progress);
-    return [this, found] {
-      keepNoiseSpeeds(found);
-      threads_->setValue(found.threads);
-      pace_->setText(speedText(noiseSpeeds()));
+  connect(&trial_, &Background::progressed, this, [this](double share) {
+    if (trial_.busy()) pace_->setText(withUnit(share * 100, 0, QStringLiteral("%")));
+  });
+  // Drivers take their time to load.
+  try_->setEnabled(false);
+  asking_.run([this](const Progress&) -> Background::Finish {
+    const auto devices = computeDevices();
+    const auto decoders = graphicsDecoders();
+    return [this, devices, decoders] {
+      listDevices(devices);
+      listDecoders(decoders);
+      try_->setEnabled(true);
     };
   });
 }
 
-void ComputerForm::addDevices() {
-  auto* form = static_cast<QFormLayout*>(layout());
-  device_ = new QComboBox;
-  device_->setAccessibleName(tr("Noise and resampling by"));
-  device_->setToolTip(
-      tr("A graphics card or another device that OpenCL knows; where it fails on the way the processor takes "
-         "over and nothing is lost"));
-  try_devices_ = new QPushButton(tr("Try them"));
-  try_devices_->setAccessibleName(tr("Try the devices"));
-  try_devices_->setToolTip(tr("Takes some seconds for each device, and picks the fastest"));
-  said_ = new QLabel;
-  said_->setWordWrap(true);
-  auto* row = new QHBoxLayout;
-  row->addWidget(device_, 1);
-  row->addWidget(try_devices_);
-  form->addRow(tr("Noise and resampling by"), row);
-  form->addRow(said_);
-  say({});
-  try_devices_->setEnabled(false);
-  device_->addItem(titleOf({}, {}), QString());
-  device_->setEnabled(false);
-  // Drivers take their time to load.
-  asking_.run([this](const Progress&) -> Background::Finish {
-    const auto devices = computeDevices();
-    return [this, devices] { listDevices(devices); };
-  });
-  connect(try_devices_, &QPushButton::clicked, this, &ComputerForm::tryDevicesOut);
-  connect(&device_trial_, &Background::changed, this, [this] {
-    try_devices_->setEnabled(!device_trial_.busy() && device_->count() > 1);
-    if (!device_trial_.busy()) try_devices_->setText(tr("Try them"));
-    if (!device_trial_.trouble().isEmpty()) say(device_trial_.trouble());
-  });
-  connect(&device_trial_, &Background::progressed, this, [this](double share) {
-    if (device_trial_.busy()) try_devices_->setText(withUnit(share * 100, 0, QStringLiteral("%")));
-  });
+QComboBox* ComputerForm::addChoice(QFormLayout* form, const QString& label, const QString& tip) {
+  auto* box = new QComboBox;
+  box->setAccessibleName(label);
+  box->setToolTip(tip);
+  box->addItem(titleOf({}, {}), QString());
+  box->setEnabled(false);
+  form->addRow(label, box);
+  return box;
+}
+
+// What is kept may not be here now: said, not forgotten.
+void ComputerForm::takeKept(QComboBox* box, const QString& key) {
+  const QString kept = QSettings().value(key).toString();
+  if (box->findData(kept) < 0) box->addItem(tr("%1 (not here now)").arg(kept), kept);
+  box->setCurrentIndex(box->findData(kept));
+  if (box->count() == 1) box->setItemText(0, tr("the processor: nothing else here can"));
+  box->setEnabled(box->count() > 1);
+}
+
+void ComputerForm::listDecoders(const std::vector<GraphicsDecoder>& decoders) {
+  for (const GraphicsDecoder& one : decoders)
+    decoder_->addItem(tr("the graphics card, with %1").arg(QString::fromStdString(one.words)),
+                      QString::fromStdString(one.name));
+  takeKept(decoder_, decoderKey());
 }
 
 void ComputerForm::listDevices(const std::vector<DeviceInfo>& devices) {
@@ -125,12 +123,7 @@ void ComputerForm::listDevices(const std::vector<DeviceInfo>& devices) {
       device_->addItem(titleOf(shortened(device), choice), QString::fromStdString(choice));
       device_->setItemData(device_->count() - 1, QString::fromStdString(device.name), Qt::ToolTipRole);
     }
-  const QString kept = QSettings().value(deviceKey()).toString();
-  if (device_->findData(kept) < 0) device_->addItem(tr("%1 (not here now)").arg(kept), kept);
-  device_->setCurrentIndex(device_->findData(kept));
-  device_->setEnabled(device_->count() > 1);
-  try_devices_->setEnabled(!devices.empty());
-  if (devices.empty()) device_->setItemText(0, tr("the processor: there is nothing else here"));
+  takeKept(device_, deviceKey());
   if (const std::string trouble = deviceTrouble(); !trouble.empty())
     say(tr("It failed, so the processor does it: %1").arg(QString::fromStdString(trouble)));
 }
@@ -141,10 +134,19 @@ void ComputerForm::say(const QString& text) {
   static_cast<QFormLayout*>(layout())->setRowVisible(said_, !text.isEmpty());
 }
 
-void ComputerForm::tryDevicesOut() {
-  device_trial_.run([this](const Progress& progress) -> Background::Finish {
-    const DeviceTrial trial = tryDevices(progress);
-    return [this, trial] { showTrial(trial); };
+void ComputerForm::tryAll() {
+  const bool has_devices = device_->count() > 1;
+  trial_.run([this, has_devices](const Progress& progress) -> Background::Finish {
+    const double first = has_devices ? 0.5 : 1;
+    const NoiseSpeed speed = measureNoiseSpeed(partOf(progress, 0, first));
+    std::optional<DeviceTrial> devices;
+    if (has_devices) devices = tryDevices(partOf(progress, first, 1));
+    return [this, speed, devices] {
+      keepNoiseSpeeds(speed);
+      threads_->setValue(speed.threads);
+      pace_->setText(speedText(noiseSpeeds()));
+      if (devices) showTrial(*devices);
+    };
   });
 }
 
@@ -165,6 +167,7 @@ void ComputerForm::keep() const {
   settings.setValue(QStringLiteral("threads"), threads_->value());
   settings.setValue(QStringLiteral("pictures_mb"), pictures_->value());
   // Not before it is known what there is.
+  if (decoder_->isEnabled()) settings.setValue(decoderKey(), decoder_->currentData().toString());
   if (device_->isEnabled()) settings.setValue(deviceKey(), device_->currentData().toString());
 }
 
@@ -174,6 +177,10 @@ DeviceChoice keptDevice() {
   } catch (const DeviceFailure&) {
     return {};  // the preferences say so
   }
+}
+
+std::optional<GraphicsDecoder> keptDecoder() {
+  return graphicsDecoderNamed(QSettings().value(decoderKey()).toString().toStdString());
 }
 
 }  // namespace glenhaze::desktop

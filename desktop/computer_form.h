@@ -2,13 +2,16 @@
 // What of this computer is used, and how much of it: part of the preferences.
 
 #include <QComboBox>
+#include <QFormLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <QSpinBox>
 #include <QWidget>
+#include <optional>
 #include <vector>
 
 #include "core/device/device.h"
+#include "core/media/graphics.h"
 #include "core/pipeline/device_trial.h"
 #include "desktop/background.h"
 
@@ -23,25 +26,27 @@ class ComputerForm : public QWidget {
   void keep() const;
 
  private:
-  void addSpeed();
-  void addDevices();
-  void tryNoise();
-  void tryDevicesOut();
+  QComboBox* addChoice(QFormLayout* form, const QString& label, const QString& tip);
+  static void takeKept(QComboBox* box, const QString& key);
   void listDevices(const std::vector<DeviceInfo>& devices);
+  void listDecoders(const std::vector<GraphicsDecoder>& decoders);
+  void tryAll();
   void showTrial(const DeviceTrial& trial);
   void say(const QString& text);
 
   QSpinBox* threads_;
   QSpinBox* pictures_;
-  QPushButton* try_noise_;
-  QLabel* pace_;
   QComboBox* device_;
-  QPushButton* try_devices_;
+  QComboBox* decoder_;
+  QPushButton* try_;
+  QLabel* pace_;
   QLabel* said_;
-  Background noise_trial_, asking_, device_trial_;
+  Background asking_, trial_;
 };
 
 /// The choice that is kept in the preferences, opened; the processor where it cannot be.
 DeviceChoice keptDevice();
+/// The same for decoding.
+std::optional<GraphicsDecoder> keptDecoder();
 
 }  // namespace glenhaze::desktop

@@ -38,6 +38,7 @@ namespace glenhaze::desktop {
 MainWindow::MainWindow(QWidget* parent)
     : QMainWindow(parent),
       device_(keptDevice()),
+      decoding_(keptDecoder()),
       attendant_(session_, sessionBus(), [this] { return isActiveWindow(); }) {
   setAcceptDrops(true);
   setMinimumSize(1000, 600);
@@ -477,6 +478,7 @@ void MainWindow::preferences() {
   computer.keep();
   takePictureBudget();
   device_.change(keptDevice());
+  decoding_.change(keptDecoder());
   keepOutputDefaults(form.settings());
 }
 

@@ -5,6 +5,7 @@
 #include <memory>
 
 #include "core/device/device.h"
+#include "core/media/graphics.h"
 #include "desktop/bench/bench_place.h"
 #include "desktop/compare/compare_place.h"
 #include "desktop/run/run_attendant.h"
@@ -76,6 +77,7 @@ class MainWindow : public QMainWindow {
   void attempt(const std::function<void()>& action);
 
   DeviceUse device_;
+  GraphicsDecoding decoding_;
   Session session_;
   UndoTrail undo_;
   RunAttendant attendant_;

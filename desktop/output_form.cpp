@@ -75,8 +75,17 @@ QComboBox* OutputForm::choice(const QString& label, const QStringList& names, in
   auto* box = new QComboBox;
   box->addItems(names);
   box->setCurrentIndex(current);
-  form_->addRow(label, box);
+  if (!label.isEmpty()) form_->addRow(label, box);
   return box;
+}
+
+// Two that belong together in one row: the form has to fit small screens.
+void OutputForm::addPair(const QString& label, QWidget* left, QWidget* between, QWidget* right) {
+  auto* row = new QHBoxLayout;
+  row->addWidget(left, 1);
+  if (between != nullptr) row->addWidget(between);
+  row->addWidget(right, 1);
+  form_->addRow(label, row);
 }
 
 QSpinBox* OutputForm::number(const QString& label, int most, int value, const QString& suffix,
@@ -102,7 +111,7 @@ void OutputForm::addFile(const OutputSettings& now) {
                   static_cast<int>(now.encode.codec));
   stills_ = choice(tr("Stills and sequences"), {tr("stay what they are"), tr("become films of this format")},
                    now.stills_stay ? 0 : 1);
-  quality_ = choice(tr("Quality"), {tr("small files"), tr("standard"), tr("for further work")},
+  quality_ = choice({}, {tr("small files"), tr("standard"), tr("for further work")},
                     static_cast<int>(now.encode.quality));
   rate_ = new QDoubleSpinBox;
   rate_->setRange(0, 2000);
@@ -110,7 +119,10 @@ void OutputForm::addFile(const OutputSettings& now) {
   rate_->setSuffix(tr(" Mbit/s"));
   rate_->setSpecialValueText(tr("by quality"));
   rate_->setValue(now.encode.bit_rate ? static_cast<double>(*now.encode.bit_rate) / 1e6 : 0);
-  form_->addRow(tr("Bit rate"), rate_);
+  quality_->setAccessibleName(tr("Quality"));
+  rate_->setAccessibleName(tr("Bit rate"));
+  rate_->setToolTip(tr("A bit rate counts instead of the quality"));
+  addPair(tr("Quality, bit rate"), quality_, nullptr, rate_);
   name_ = new QLineEdit(QString::fromStdString(now.name));
   name_->setPlaceholderText(tr("as the clip"));
   name_->setToolTip(
@@ -148,13 +160,8 @@ void OutputForm::addPicture(const OutputSettings& now) {
   height_ = number({}, 16384, now.size.height, {}, tr("Height in pixels"));
   width_->setAccessibleName(tr("Width"));
   height_->setAccessibleName(tr("Height"));
-  auto* size = new QHBoxLayout;
-  for (auto* spin : {width_, height_}) {
-    spin->setSpecialValueText(tr("as filmed"));
-    size->addWidget(spin, 1);
-  }
-  size->insertWidget(1, new QLabel(QStringLiteral("×")));
-  form_->addRow(tr("Width, height"), size);
+  for (auto* spin : {width_, height_}) spin->setSpecialValueText(tr("as filmed"));
+  addPair(tr("Width, height"), width_, new QLabel(QStringLiteral("×")), height_);
   shape_ = choice(tr("Clips of another shape"),
                   {tr("fill it, cut off the rest"), tr("all of it, with bars"), tr("pixel for pixel")},
                   static_cast<int>(now.shape));

@@ -29,6 +29,7 @@ class OutputForm : public QWidget {
 
  private:
   QComboBox* choice(const QString& label, const QStringList& names, int current);
+  void addPair(const QString& label, QWidget* left, QWidget* between, QWidget* right);
   QSpinBox* number(const QString& label, int most, int value, const QString& suffix, const QString& tip);
   void addFile(const OutputSettings& now);
   void addPicture(const OutputSettings& now);

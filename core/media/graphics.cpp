@@ -185,7 +185,7 @@ std::vector<GraphicsDecoder> decoderCandidates() {
     const auto frames = parseNumber(stand_in);
     return {{"stand-in", "a stand-in", true, frames ? static_cast<int>(*frames) : -1}};
   }
-  return {{"cuda", "NVDEC"}, {"vaapi", "VAAPI"}, {"vulkan", "Vulkan"}, {"vdpau", "VDPAU"}};
+  return {{"cuda", "NVDEC"}, {"vaapi", "VAAPI"}, {"vulkan", "Vulkan"}};
 }
 
 struct DecodingCard {

@@ -66,19 +66,36 @@ void LedgerColumns::sortNext(Column column) {
   sortBy(Strip, false);
 }
 
+// In a narrow window what the head of a camera says as well gives way first: a name has to be read.
+std::array<bool, LedgerColumns::kColumns> LedgerColumns::fitting(qreal width) const {
+  constexpr qreal kNameNeeds = 150;
+  std::array<bool, kColumns> there = shown_;
+  qreal name = width;
+  for (size_t c = 0; c < kColumns; ++c)
+    if (c != Name && there[c]) name -= kWidths[c] + kGap;
+  for (const Column c : {Picture, Length, Strip, Iso}) {
+    if (name >= kNameNeeds) break;
+    if (!there[c]) continue;
+    there[c] = false;
+    name += kWidths[c] + kGap;
+  }
+  return there;
+}
+
 QRectF LedgerColumns::area(Column column, const QRectF& row) const {
-  if (!shown_[column]) return {};
+  const std::array<bool, kColumns> there = fitting(row.width());
+  if (!there[column]) return {};
   if (column == Strip)
     return {row.left(), row.top() + (row.height() - FilmStrips::kHeight) / 2, kStripWidth,
             FilmStrips::kHeight};
   qreal right = row.right();
   for (int c = kColumns - 1; c > Name; --c) {
-    if (!shown_[static_cast<size_t>(c)]) continue;
+    if (!there[static_cast<size_t>(c)]) continue;
     const qreal width = kWidths[static_cast<size_t>(c)];
     if (c == column) return {right - width, row.top(), width, row.height()};
     right -= width + kGap;
   }
-  const qreal left = row.left() + (shown_[Strip] ? kStripWidth + kGap : 0);
+  const qreal left = row.left() + (there[Strip] ? kStripWidth + kGap : 0);
   return {left, row.top(), right - left, row.height()};
 }
 

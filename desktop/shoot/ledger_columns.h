@@ -26,7 +26,7 @@ class LedgerColumns : public QObject {
   /// What a press on a title does: rising, then falling, then as they were brought in.
   void sortNext(Column column);
 
-  /// Where a column is in a row; empty when it is hidden.
+  /// Where a column is in a row; empty when it is hidden, or gives way to the name in a narrow one.
   QRectF area(Column column, const QRectF& row) const;
   /// The column at a place in a row; kColumns when there is none.
   Column at(QPointF place, const QRectF& row) const;
@@ -39,6 +39,7 @@ class LedgerColumns : public QObject {
   void sortChanged();
 
  private:
+  std::array<bool, kColumns> fitting(qreal width) const;
   void keep() const;
   std::array<bool, kColumns> shown_;
   Column sorted_by_ = Strip;

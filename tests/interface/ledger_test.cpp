@@ -88,6 +88,19 @@ TEST_F(Ledger, ColumnsAreHiddenAndTheNameTakesTheirRoom) {
   EXPECT_TRUE(columns.shown(LedgerColumns::Noise));
 }
 
+// The smallest window that is promised leaves a row of some 960 px.
+TEST_F(Ledger, NamesCanBeReadInANarrowWindow) {
+  openFour();
+  const LedgerColumns& columns = window->shootPlace().columns();
+  for (const double width : {1180.0, 1100.0, 960.0, 900.0}) {
+    const QRectF row(0, 0, width, 42);
+    EXPECT_GE(columns.area(LedgerColumns::Name, row).width(), 140) << width;
+    for (const auto column : {LedgerColumns::Lens, LedgerColumns::Finish, LedgerColumns::State})
+      EXPECT_FALSE(columns.area(column, row).isEmpty()) << width;
+    EXPECT_EQ(columns.area(LedgerColumns::Picture, row).isEmpty(), width < 1000) << width;
+  }
+}
+
 TEST_F(Ledger, AClipIsDraggedOntoACamera) {
   openFour();
   Session& session = window->session();

@@ -329,7 +329,7 @@ TEST_F(Way, ADeviceIsUsedOnceItIsChosen) {
   auto* list = named<QComboBox>(form, QStringLiteral("Noise and resampling by"));
   ASSERT_TRUE(eventually([&] { return list->isEnabled(); }));
   EXPECT_EQ(list->currentData().toString(), QStringLiteral("clean ") + id);
-  auto* trial = named<QPushButton>(form, QStringLiteral("Try the devices"));
+  auto* trial = named<QPushButton>(form, QStringLiteral("Try how fast this computer is"));
   ASSERT_NE(trial, nullptr);
   trial->click();
   EXPECT_FALSE(trial->isEnabled());
