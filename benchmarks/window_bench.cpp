@@ -1,5 +1,6 @@
-// What the user waits for: the demo opening, and pictures while scrubbing in Compare. Prints milliseconds;
-// run it offscreen on a quiet machine: QT_QPA_PLATFORM=offscreen build/bin/window_bench demo
+// What the user waits for: the demo opening, pictures while scrubbing in Compare, and a loop. Prints
+// milliseconds; run it offscreen on a quiet machine: QT_QPA_PLATFORM=offscreen build/bin/window_bench demo
+//   window_bench SHOOT-OR-FOLDER [clip]    of this clip alone
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QSettings>
@@ -22,13 +23,36 @@ void report(const char* what, std::vector<qint64> ms) {
               static_cast<long long>(ms[ms.size() / 2]), static_cast<long long>(ms.back()), ms.size());
 }
 
-void scrub(MainWindow& window, const char* name, const char* what, int step) {
+// False where there is no such clip, or nothing of it is shown.
+bool showClip(MainWindow& window, const std::string& name) {
   Session& session = window.session();
   for (size_t i = 0; i < session.plans().size(); ++i)
-    if (session.plans()[i].info.path.string().find(name) != std::string::npos)
+    if (session.plans()[i].info.path.string().find(name) != std::string::npos) {
       session.setCurrentClip(static_cast<int>(i));
+      return QTest::qWaitFor([&] { return window.comparePlace().settled(); }, 60000);
+    }
+  return false;
+}
+
+// The loop about the frame that is shown, made while nothing else is asked for.
+void loop(MainWindow& window, const std::string& name) {
+  if (!showClip(window, name)) return;
+  const ComparePlace& compare = window.comparePlace();
+  const int64_t all = window.comparePlace().state().loop().count();
+  if (!QTest::qWaitFor([&] { return compare.loopReady() > 2; }, 60000)) return;
+  const int64_t there = compare.loopReady();
+  QElapsedTimer clock;
+  clock.start();
+  if (!QTest::qWaitFor([&] { return compare.loopReady() >= all; }, 300000)) return;
+  std::printf("%-28s %.1f frames/s, of %lld\n", "a loop is made ready at",
+              static_cast<double>(all - there) * 1000 / static_cast<double>(clock.elapsed()),
+              static_cast<long long>(all));
+}
+
+void scrub(MainWindow& window, const char* name, const char* what, int step) {
+  if (!showClip(window, name)) return;
+  Session& session = window.session();
   ComparePlace& compare = window.comparePlace();
-  if (!QTest::qWaitFor([&] { return compare.settled(); }, 20000)) return;
   std::vector<qint64> answers, finals;
   const int64_t frames = session.plans()[static_cast<size_t>(session.currentClip())].info.frames;
   int64_t at = 1;
@@ -70,6 +94,12 @@ int main(int argc, char** argv) {
   std::printf("%-28s %lld ms\n", "all clips known", static_cast<long long>(clock.elapsed()));
   QTest::qWait(4000);  // film strips are made meanwhile
   window.go(MainWindow::Compare);
+  if (argc > 2) {
+    loop(window, argv[2]);
+    scrub(window, argv[2], "scrubbing, far", 17);
+    scrub(window, argv[2], "scrubbing, next", 1);
+    return 0;
+  }
   scrub(window, "D3_0042", "scrubbing 1080p, far", 17);
   scrub(window, "D3_0042", "scrubbing 1080p, next", 1);
   scrub(window, "A1_1107", "scrubbing another, far", 23);

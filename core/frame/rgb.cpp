@@ -8,13 +8,13 @@ extern "C" {
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstring>
 #include <memory>
 #include <utility>
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
 #include "core/frame/av_format.h"
+#include "core/frame/detail/screen_kernel.h"
 #include "core/frame/primaries.h"
 #include "core/frame/tone.h"
 
@@ -60,92 +60,66 @@ Scaler makeScaler(const Side& from, const Side& to, int matrix, int flags) {
   return scaler;
 }
 
-// ---- the same size, eight to sixteen bit: the way every preview goes, so it has a loop of its own ----
-
-template <typename T>
-void widen(const T* from, float gain, float offset, int count, float* to) {
-  for (int x = 0; x < count; ++x) to[x] = (static_cast<float>(from[x]) - offset) * gain;
+// The two rows of chroma that one of luma lies between, and the share of the lower one.
+struct ChromaRows {
+  int upper = 0, lower = 0;
+  float share = 0;
+};
+ChromaRows chromaRowsAt(int y, int height, const PixelFormat& format, ChromaSiting siting) {
+  if (format.shiftY() == 0) return {y, y, 0};
+  const float at = (static_cast<float>(y) - (siting == ChromaSiting::TopLeft ? 0.0F : 0.5F)) / 2;
+  const int upper = static_cast<int>(std::floor(at));
+  return {std::clamp(upper, 0, height - 1), std::clamp(upper + 1, 0, height - 1),
+          at - static_cast<float>(upper)};
 }
 
-// One row of chroma at luma's width: between two rows of chroma, then between neighbours of the row.
-template <typename T>
-void chromaRow(const Plane& plane, const PixelFormat& format, ChromaSiting siting, int y, float gain,
-               float mid, std::vector<float>& small, float* to, int width) {
-  const int n = plane.width;
-  if (format.shiftY() == 1) {
-    const float at = (static_cast<float>(y) - (siting == ChromaSiting::TopLeft ? 0.0F : 0.5F)) / 2;
-    const int upper = static_cast<int>(std::floor(at));
-    const float share = at - static_cast<float>(upper);
-    const T* a = plane.row<T>(std::clamp(upper, 0, plane.height - 1));
-    const T* b = plane.row<T>(std::clamp(upper + 1, 0, plane.height - 1));
-    for (int x = 0; x < n; ++x)
-      small[static_cast<size_t>(x)] =
-          ((static_cast<float>(a[x]) - mid) * (1 - share) + (static_cast<float>(b[x]) - mid) * share) * gain;
-  } else {
-    widen(plane.row<T>(y), gain, mid, n, small.data());
-  }
-  if (format.shiftX() == 0) {
-    std::copy_n(small.data(), width, to);
-    return;
-  }
-  // small[n] repeats the last sample for the neighbour on the right, small[-1] stands for the first.
-  small[static_cast<size_t>(n)] = small[static_cast<size_t>(n - 1)];
-  const float* s = small.data();
-  const bool centred = siting == ChromaSiting::Center;
-  for (int x = 0; x < width / 2; ++x) {
-    to[2 * x] = centred ? s[std::max(x - 1, 0)] * 0.25F + s[x] * 0.75F : s[x];
-    to[2 * x + 1] = centred ? s[x] * 0.75F + s[x + 1] * 0.25F : (s[x] + s[x + 1]) * 0.5F;
-  }
-  if (width % 2 != 0) to[width - 1] = s[n - 1];
-}
-
-template <typename T>
-void screenRows(const Frame& frame, int first, int last, uint8_t* bgrx) {
-  const int width = frame.width;
+// What all rows of a frame share.
+detail::ScreenRow screenRowOf(const Frame& frame) {
   const bool full = frame.colour.full_range;
-  const bool colour = frame.format.numPlanes() == 3;
   const float step = static_cast<float>(1 << (frame.format.bit_depth - 8));
   const float top = static_cast<float>(frame.format.maxValue());
-  const float black = full ? 0.0F : 16.0F * step;
-  const float gain = full ? 255.0F / top : 255.0F / (219.0F * step);
-  const float chroma_gain = full ? 255.0F / top : 255.0F / (224.0F * step);
-  const float mid = 128.0F * step;
   const LumaWeights weights = lumaWeights(frame.colour.matrix, frame.height);
   const float kr = weights.red, kb = weights.blue, kg = weights.green();
-  const float rv = 2 * (1 - kr), bu = 2 * (1 - kb), gu = -bu * kb / kg, gv = -rv * kr / kg;
-  const auto n = static_cast<size_t>(width);
-  std::vector<float> luma(n), cb(n + 1, 0.0F), cr(n + 1, 0.0F), small(n + 2);
-  for (int y = first; y < last; ++y) {
-    widen(frame.planes[0].row<T>(y), gain, black, width, luma.data());
-    if (colour) {
-      chromaRow<T>(frame.planes[1], frame.format, frame.colour.siting, y, chroma_gain, mid, small, cb.data(),
-                   width);
-      chromaRow<T>(frame.planes[2], frame.format, frame.colour.siting, y, chroma_gain, mid, small, cr.data(),
-                   width);
-    }
-    auto* to = bgrx + static_cast<size_t>(y) * n * 4;
-    const float *l = luma.data(), *u = cb.data(), *v = cr.data();
-    for (int x = 0; x < width; ++x) {
-      const auto code = [](float value) {
-        return static_cast<uint32_t>(static_cast<int32_t>(std::min(std::max(value + 0.5F, 0.0F), 255.0F)));
-      };
-      const uint32_t packed = 0xFF000000U | code(l[x] + rv * v[x]) << 16U |
-                              code(l[x] + gu * u[x] + gv * v[x]) << 8U | code(l[x] + bu * u[x]);
-      std::memcpy(to + 4 * x, &packed, 4);
-    }
-  }
+  detail::ScreenRow row;
+  row.bytes_per_sample = frame.format.bytesPerSample();
+  row.width = frame.width;
+  row.chroma_width = frame.format.numPlanes() == 3 ? frame.planes[1].width : 0;
+  row.halved = frame.format.shiftX() == 1;
+  row.centred = frame.colour.siting == ChromaSiting::Center;
+  row.black = full ? 0.0F : 16.0F * step;
+  row.gain = full ? 255.0F / top : 255.0F / (219.0F * step);
+  row.chroma_mid = 128.0F * step;
+  row.chroma_gain = full ? 255.0F / top : 255.0F / (224.0F * step);
+  row.red_v = 2 * (1 - kr);
+  row.blue_u = 2 * (1 - kb);
+  row.green_u = -row.blue_u * kb / kg;
+  row.green_v = -row.red_v * kr / kg;
+  return row;
 }
 
+// The same size: the way every preview goes, so it has a loop of its own.
 ScreenPicture sameSizeScreen(const Frame& frame) {
   ScreenPicture out;
   out.width = frame.width;
   out.height = frame.height;
   out.bgrx.resize(static_cast<size_t>(frame.width) * static_cast<size_t>(frame.height) * 4);
+  const detail::ScreenRow shared = screenRowOf(frame);
   parallelBlocks(frame.height, 32, [&](int first, int last) {
-    if (frame.format.bit_depth > 8)
-      screenRows<uint16_t>(frame, first, last, out.bgrx.data());
-    else
-      screenRows<uint8_t>(frame, first, last, out.bgrx.data());
+    std::vector<float, Unwritten<float>> scratch(static_cast<size_t>(detail::screenScratch(frame.width)));
+    detail::ScreenRow row = shared;
+    for (int y = first; y < last; ++y) {
+      row.luma = frame.planes[0].row<uint8_t>(y);
+      if (row.chroma_width > 0) {
+        const ChromaRows at = chromaRowsAt(y, frame.planes[1].height, frame.format, frame.colour.siting);
+        row.share = at.share;
+        for (const auto& [i, from] : {std::pair{0, at.upper}, {1, at.lower}}) {
+          row.cb[i] = frame.planes[1].row<uint8_t>(from);
+          row.cr[i] = frame.planes[2].row<uint8_t>(from);
+        }
+      }
+      const size_t start = static_cast<size_t>(y) * static_cast<size_t>(frame.width) * 4;
+      detail::screenRow(row, scratch.data(), out.bgrx.data() + start);
+    }
   });
   return out;
 }

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "core/base/unwritten.h"
 #include "core/frame/frame.h"
 
 namespace glenhaze {
@@ -15,7 +16,7 @@ namespace glenhaze {
 struct ScreenPicture {
   int width = 0;
   int height = 0;
-  std::vector<uint8_t> bgrx;
+  std::vector<uint8_t, Unwritten<uint8_t>> bgrx;
 };
 
 enum class ScreenScaling { Bilinear, Area };

@@ -36,7 +36,8 @@ void requireOneSize(const std::vector<ClipInfo>& shots, Result& result) {
 bool differs(const Frame& frame, std::vector<uint8_t>& last) {
   constexpr int kColumns = 64, kRows = 36;
   constexpr double kLeast = 1.0;  // mean difference in code values; noise averages to far less
-  std::vector<uint8_t> small = toScreen(frame, kColumns, kRows).bgrx;
+  const auto shown = toScreen(frame, kColumns, kRows).bgrx;
+  std::vector<uint8_t> small(shown.begin(), shown.end());
   double sum = 0;
   for (size_t i = 1; i < small.size() && !last.empty(); i += 4)
     sum += std::abs(static_cast<int>(small[i]) - last[i]);

@@ -1,10 +1,11 @@
 #include "core/noise/judge.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/base/error.h"
-#include "core/noise/detail/planes.h"
+#include "core/base/parallel.h"
 
 namespace glenhaze {
 
@@ -15,9 +16,9 @@ constexpr double kStructured = 5;  // times the noise's variance: a place with s
 constexpr double kTaken = 0.05;    // share of contrast; a curve that is a tenth off explains half of that
 
 struct BlockFigures {
-  double source = 0, clean = 0, product = 0;  ///< variances, and covariance of source and removed
-  double noise = 0;                           ///< measured variance at its level
-  double level_source = 0, level_clean = 0;   ///< variances about the plane that fits best
+  double source = 0, product = 0;            ///< variance, and covariance of source and removed
+  double noise = 0;                          ///< measured variance at its level
+  double level_source = 0, level_clean = 0;  ///< variances about the plane that fits best
 };
 
 // What a slope adds to a variance over a square: of sums of values times their places from its middle.
@@ -26,28 +27,75 @@ double slopeIn(double across, double down) {
   return (across * across + down * down) / kPlaces / n;
 }
 
-BlockFigures figuresOf(const detail::FloatPlane& source, const detail::FloatPlane& clean, int x0, int y0,
-                       const NoiseCurve& curve) {
-  double s = 0, c = 0, ss = 0, cc = 0, cr = 0, r = 0;
-  double across_s = 0, down_s = 0, across_c = 0, down_c = 0;
-  for (int y = y0; y < y0 + kSide; ++y)
-    for (int x = x0; x < x0 + kSide; ++x) {
-      const auto a = static_cast<double>(source.row(y)[x]), b = static_cast<double>(clean.row(y)[x]);
-      s += a, c += b, r += a - b;
-      ss += a * a, cc += b * b, cr += a * (a - b);
-      const double u = x - x0 - (kSide - 1) / 2.0, v = y - y0 - (kSide - 1) / 2.0;
-      across_s += u * a, down_s += v * a, across_c += u * b, down_c += v * b;
+// Sums down each column, which compilers turn into vectors.
+struct Columns {
+  std::array<float, kSide> all{}, squares{}, downwards{};
+
+  void add(int x, float v, float down) {
+    all[static_cast<size_t>(x)] += v;
+    squares[static_cast<size_t>(x)] += v * v;
+    downwards[static_cast<size_t>(x)] += v * down;
+  }
+};
+
+struct Sums {
+  double all = 0, squares = 0, across = 0, down = 0;
+
+  explicit Sums(const Columns& columns) {
+    for (size_t x = 0; x < kSide; ++x) {
+      all += static_cast<double>(columns.all[x]);
+      squares += static_cast<double>(columns.squares[x]);
+      across += (static_cast<double>(x) - (kSide - 1) / 2.0) * static_cast<double>(columns.all[x]);
+      down += static_cast<double>(columns.downwards[x]);
     }
-  constexpr double n = kSide * kSide;
-  const double sigma = curve.sigmaAt(0, s / n);
-  const double source_variance = ss / n - s * s / n / n, clean_variance = cc / n - c * c / n / n;
-  return {source_variance,
-          clean_variance,
-          cr / n - s * r / n / n,
-          sigma * sigma,
-          source_variance - slopeIn(across_s, down_s),
-          clean_variance - slopeIn(across_c, down_c)};
+  }
+  double variance() const { return squares / kArea - all * all / kArea / kArea; }
+  static constexpr double kArea = kSide * kSide;
+};
+
+// The block at (x0, y0); `unit`: codes of the format in one of 8 bits.
+template <typename T>
+BlockFigures figuresOf(const Plane& source, const Plane& clean, int x0, int y0, float unit,
+                       const NoiseCurve& curve) {
+  // From a level within the block on, so that squares stay small.
+  const float base = static_cast<float>(source.row<T>(y0)[x0]) * unit;
+  Columns s, c;
+  std::array<float, kSide> products{};
+  for (int y = 0; y < kSide; ++y) {
+    const T *a = source.row<T>(y0 + y) + x0, *b = clean.row<T>(y0 + y) + x0;
+    const float down = static_cast<float>(y) - (kSide - 1) / 2.0F;
+    for (int x = 0; x < kSide; ++x) {
+      const float before = static_cast<float>(a[x]) * unit - base,
+                  after = static_cast<float>(b[x]) * unit - base;
+      s.add(x, before, down);
+      c.add(x, after, down);
+      products[static_cast<size_t>(x)] += before * (before - after);
+    }
+  }
+  const Sums of_source(s), of_clean(c);
+  constexpr double n = Sums::kArea;
+  double product = 0;
+  for (const float v : products) product += static_cast<double>(v);
+  const double sigma = curve.sigmaAt(0, static_cast<double>(base) + of_source.all / n);
+  return {of_source.variance(), product / n - of_source.all * (of_source.all - of_clean.all) / n / n,
+          sigma * sigma, of_source.variance() - slopeIn(of_source.across, of_source.down),
+          of_clean.variance() - slopeIn(of_clean.across, of_clean.down)};
 }
+
+// What a row of blocks adds to the verdict.
+struct RowFigures {
+  std::vector<double> left;
+  double taken = 0, contrast = 0;
+
+  void take(const BlockFigures& f) {
+    if (f.level_source > 0 && f.level_source < 1.5 * f.noise)
+      left.push_back(std::max(0.0, f.level_clean) / f.level_source);
+    if (f.source < kStructured * f.noise) return;
+    // Removed noise is part of the source's variance; what goes beyond it was structure.
+    taken += f.product - f.noise;
+    contrast += f.source - f.noise;
+  }
+};
 
 }  // namespace
 
@@ -55,19 +103,23 @@ RemovalVerdict judgeRemoval(const Frame& source, const Frame& clean, const Noise
   if (source.width != clean.width || source.height != clean.height || !(source.format == clean.format))
     throw Error(ErrorKind::BadRequest, "These frames cannot be compared", "", "they differ in size or format",
                 "");
-  const detail::FloatPlane a = detail::floatPlane(source, 0), b = detail::floatPlane(clean, 0);
+  std::vector<RowFigures> rows(static_cast<size_t>(source.height / kSide));
+  const float unit = 1.0F / static_cast<float>(1 << (source.format.bit_depth - 8));
+  parallelBlocks(static_cast<int>(rows.size()), 2, [&](int first, int last) {
+    for (int row = first; row < last; ++row)
+      for (int x = 0; x + kSide <= source.width; x += kSide) {
+        const auto judged = source.format.bytesPerSample() == 1 ? figuresOf<uint8_t> : figuresOf<uint16_t>;
+        rows[static_cast<size_t>(row)].take(
+            judged(source.planes[0], clean.planes[0], x, row * kSide, unit, curve));
+      }
+  });
   std::vector<double> left;
   double taken = 0, contrast = 0;
-  for (int y = 0; y + kSide <= source.height; y += kSide)
-    for (int x = 0; x + kSide <= source.width; x += kSide) {
-      const BlockFigures f = figuresOf(a, b, x, y, curve);
-      if (f.level_source > 0 && f.level_source < 1.5 * f.noise)
-        left.push_back(std::max(0.0, f.level_clean) / f.level_source);
-      if (f.source < kStructured * f.noise) continue;
-      // Removed noise is part of the source's variance; what goes beyond it was structure.
-      taken += f.product - f.noise;
-      contrast += f.source - f.noise;
-    }
+  for (const RowFigures& row : rows) {
+    left.insert(left.end(), row.left.begin(), row.left.end());
+    taken += row.taken;
+    contrast += row.contrast;
+  }
   RemovalVerdict verdict;
   if (!left.empty()) {
     const auto middle = left.begin() + static_cast<ptrdiff_t>(left.size() / 2);

@@ -45,6 +45,8 @@ class ComparePlace : public QWidget {
   bool settled() const { return state_.hasClip() && shown_ == state_.frame(); }
   /// True when at least a draft of it is shown.
   bool answered() const { return settled() || (state_.hasClip() && drafted_ == state_.frame()); }
+  /// How many frames of the loop can be played.
+  int64_t loopReady() const { return preview_.loopFilled(); }
   void layStraightEdge(QPointF a, QPointF b);
   void addPin(QPointF at);
   /// 0: divider; 1: side by side; 2: corrected only; 3: noise removal, 4: stabilization in variants.

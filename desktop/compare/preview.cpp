@@ -204,8 +204,21 @@ class Preview::Maker {
     if (!frame_)
       throw Error(ErrorKind::Unreadable, "This frame cannot be read", reader_.info().path.filename().string(),
                   "frame " + std::to_string(wanted_), "");
-    const StagedFrame staged =
-        staged_.alone() ? staged_.finish(*frame_, progress) : staged_.make(frame_->index, progress);
+    return made(staged_.alone() ? staged_.finish(*frame_, progress) : staged_.make(frame_->index, progress));
+  }
+  /// One of a loop, whose frames follow each other: what its stages look at is decoded for them alone. Only
+  /// where mayMakeAhead().
+  PreviewFrame makeAhead(int64_t index, const Progress& progress) {
+    return made(staged_.make(index, progress));
+  }
+  bool mayMakeAhead() const {
+    // Of larger ones a draft is wanted all the same, for whoever steps onto the frame in work.
+    constexpr int kQuickly = 4 << 20;  // px
+    return !staged_.alone() && size_.width * size_.height < kQuickly;
+  }
+
+ private:
+  PreviewFrame made(const StagedFrame& staged) const {
     PreviewFrame result = shown(staged);
     result.own = staged.own;
     result.own_seconds = staged.own_seconds;
@@ -217,7 +230,6 @@ class Preview::Maker {
     return result;
   }
 
- private:
   PreviewFrame shown(const StagedFrame& staged) const {
     PreviewFrame result;
     result.index = staged.source.index;
@@ -278,13 +290,16 @@ void Preview::work(const std::stop_token& stop) {
         maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion, task->aligned);
         generation = job.generation;
       }
-      maker->goTo(task->index);
-      if (drafts_ && !handDraft(*maker, *task)) continue;
-      maker->decode();
-      if (superseded(task->index)) continue;
+      const bool ahead = !task->asked && maker->mayMakeAhead();
+      if (!ahead) {
+        maker->goTo(task->index);
+        if (drafts_ && !handDraft(*maker, *task)) continue;
+        maker->decode();
+        if (superseded(task->index)) continue;
+      }
       Progress progress;
       progress.stop = task->stop;
-      PreviewFrame result = maker->make(progress);
+      PreviewFrame result = ahead ? maker->makeAhead(task->index, progress) : maker->make(progress);
       result.wanted = task->index;
       finish(result, *task);
     } catch (const std::exception& error) {

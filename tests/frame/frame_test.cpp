@@ -85,6 +85,60 @@ INSTANTIATE_TEST_SUITE_P(
              (info.param.full ? "_full" : "_limited") + "_matrix" + std::to_string(info.param.matrix);
     });
 
+// Between samples of chroma by their places in the picture, pixel by pixel, also of odd sizes.
+TEST(Rgb, ColoursLieWhereTheirSamplesDo) {
+  for (const Chroma chroma : {Chroma::C420, Chroma::C422, Chroma::C444})
+    for (const int depth : {8, 10})
+      for (const ChromaSiting siting : {ChromaSiting::Left, ChromaSiting::Center, ChromaSiting::TopLeft})
+        for (const auto& [width, height] : {std::pair{97, 33}, {64, 18}, {1, 1}, {3, 2}}) {
+          const PixelFormat format{chroma, depth};
+          Frame frame = makeFrame(width, height, format);
+          frame.colour = {1, 1, 1, false, siting};
+          const int scale = 1 << (depth - 8);
+          for (size_t p = 0; p < 3; ++p)
+            for (int y = 0; y < frame.planes[p].height; ++y)
+              for (int x = 0; x < frame.planes[p].width; ++x) {
+                const int value = (60 + (x * 7 + y * 13 + static_cast<int>(p) * 31) % 120) * scale;
+                if (depth == 8)
+                  frame.planes[p].row<uint8_t>(y)[x] = static_cast<uint8_t>(value);
+                else
+                  frame.planes[p].row<uint16_t>(y)[x] = static_cast<uint16_t>(value);
+              }
+          const int bytes = format.bytesPerSample();
+          // Linear between the samples of a plane, held at its border.
+          const auto at = [&](size_t p, double x, double y) {
+            const Plane& plane = frame.planes[p];
+            const auto sample = [&](int i, int j) {
+              return plane.at(std::clamp(i, 0, plane.width - 1), std::clamp(j, 0, plane.height - 1), bytes) /
+                     static_cast<double>(scale);
+            };
+            const int i = static_cast<int>(std::floor(x)), j = static_cast<int>(std::floor(y));
+            const double u = x - i, v = y - j;
+            return (sample(i, j) * (1 - u) + sample(i + 1, j) * u) * (1 - v) +
+                   (sample(i, j + 1) * (1 - u) + sample(i + 1, j + 1) * u) * v;
+          };
+          const ScreenPicture picture = toScreen(frame, width, height);
+          for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x) {
+              const double cx =
+                  format.shiftX() == 0 ? x : (x - (siting == ChromaSiting::Center ? 0.5 : 0)) / 2;
+              const double cy =
+                  format.shiftY() == 0 ? y : (y - (siting == ChromaSiting::TopLeft ? 0 : 0.5)) / 2;
+              const double luma = (at(0, x, y) - 16) / 219, cb = (at(1, cx, cy) - 128) / 224,
+                           cr = (at(2, cx, cy) - 128) / 224;
+              // BT.709 (ITU-R): Kr 0.2126, Kb 0.0722.
+              const double r = luma + 1.5748 * cr, b = luma + 1.8556 * cb,
+                           g = (luma - 0.2126 * r - 0.0722 * b) / 0.7152;
+              const double want[3] = {b, g, r};
+              const size_t pixel = static_cast<size_t>(y * width + x) * 4;
+              for (size_t i = 0; i < 3; ++i)
+                ASSERT_NEAR(picture.bgrx[pixel + i], std::clamp(want[i] * 255, 0.0, 255.0), 0.52)
+                    << x << "," << y << " of " << width << ", depth " << depth;
+              ASSERT_EQ(picture.bgrx[pixel + 3], 255);
+            }
+        }
+}
+
 TEST(Rgb, ThereAndBackKeepsColours) {
   std::vector<uint8_t> rgb;
   for (int i = 0; i < 64 * 32; ++i) rgb.insert(rgb.end(), {200, 90, 40});

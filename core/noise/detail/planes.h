@@ -4,32 +4,14 @@
 
 #include <array>
 #include <cstdint>
-#include <memory>
-#include <utility>
 #include <vector>
 
+#include "core/base/unwritten.h"
 #include "core/frame/frame.h"
 
 namespace glenhaze::detail {
 
 constexpr int kBorder = 48;  ///< samples on each side; also how far motion may point outside
-
-/// Of std::vector: what it grows by is left as it is, for it is all written anyway.
-template <typename T>
-struct Unwritten : std::allocator<T> {
-  template <typename U>
-  struct rebind {
-    using other = Unwritten<U>;
-  };
-  template <typename U>
-  void construct(U* at) noexcept {
-    ::new (static_cast<void*>(at)) U;
-  }
-  template <typename U, typename... Args>
-  void construct(U* at, Args&&... args) {
-    ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);
-  }
-};
 
 template <typename T>
 struct Bordered {
