@@ -61,18 +61,19 @@ GridSteps measured(const Plane& plane, bool across, double gain) {
   const int most = static_cast<int>(2 * 24 / gain);
   std::array<std::vector<int>, kGrid> seen;  // how often each step, by phase
   for (auto& counts : seen) counts.assign(static_cast<size_t>(most) + 1, 0);
-  constexpr int kEvery = 3;  // one line in three is plenty
+  // Some hundred lines are plenty; an odd number, for fields that differ.
+  const int every = std::max(3, lines.count / 240 | 1);
   const auto look = [&](int n, int i) {
     const int e = std::abs(stepBefore(lines.data + n * lines.along, lines.next, i));
     if (e <= most) ++seen[static_cast<size_t>(i % kGrid)][static_cast<size_t>(e)];
   };
   // In the order in which the samples lie in memory.
   if (across) {
-    for (int n = 0; n < lines.count; n += kEvery)
+    for (int n = 0; n < lines.count; n += every)
       for (int i = 2; i + 1 < lines.length; ++i) look(n, i);
   } else {
     for (int i = 2; i + 1 < lines.length; ++i)
-      for (int n = 0; n < lines.count; n += kEvery) look(n, i);
+      for (int n = 0; n < lines.count; n += every) look(n, i);
   }
   std::array<double, kGrid> mean{};
   for (size_t k = 0; k < kGrid; ++k) mean[k] = meanOfLower(seen[k]) * gain / 2;

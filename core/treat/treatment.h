@@ -25,7 +25,7 @@ namespace glenhaze {
 ///   2: frames at the in and out points are cleaned with the help of those outside.
 ///   7: places without structure follow the picture's motion when noise is removed; readouts by the
 ///      clip's own motion know how it was coded.
-constexpr int kAlgorithmVersion = 11;
+constexpr int kAlgorithmVersion = 12;
 
 /// Before anything moves.
 struct Cleaning {

@@ -49,14 +49,18 @@ std::vector<float> blockVariances(const NoiseModel& noise, const SamplePlane& lu
     for (int row = first; row < last; ++row)
       for (int column = 0; column < cell_columns; ++column) {
         const int x0 = (column * kStep - kStep) << sx, y0 = (row * kStep - kStep) << sy;
+        const bool inside =
+            x0 >= 0 && y0 >= 0 && x0 + (kStep << sx) <= luma.width && y0 + (kStep << sy) <= luma.height;
         float sum = 0;
         // Every other sample of every other row is enough for a mean.
-        for (int y = 0; y < kStep << sy; y += 2 << sy)
+        for (int y = 0; y < kStep << sy; y += 2 << sy) {
+          const int16_t* line = luma.row(inside ? y0 + y : std::clamp(y0 + y, 0, luma.height - 1));
           for (int x = 0; x < kStep << sx; x += 2 << sx) {
-            const int cy = std::clamp(y0 + y, 0, luma.height - 1), cx = std::clamp(x0 + x, 0, luma.width - 1);
-            const int code = (luma.row(cy)[cx] + kSampleUnit / 2) / kSampleUnit;
-            sum += table[static_cast<size_t>(std::min(code, kLevels - 1))];
+            const int16_t sample = line[inside ? x0 + x : std::clamp(x0 + x, 0, luma.width - 1)];
+            sum +=
+                table[static_cast<size_t>(std::min((sample + kSampleUnit / 2) / kSampleUnit, kLevels - 1))];
           }
+        }
         cells[static_cast<size_t>(row) * static_cast<size_t>(cell_columns) + static_cast<size_t>(column)] =
             sum / 16 + coded;
       }

@@ -4,6 +4,7 @@
 #include <cstring>
 
 #include "core/base/parallel.h"
+#include "core/noise/detail/row_kernel.h"
 
 namespace glenhaze::detail {
 
@@ -101,20 +102,11 @@ void toSamples(const Frame& frame, int index, SamplePlane& to) {
 }
 
 void soften(const SamplePlane& plane, SamplePlane& to) {
-  static_assert(kSampleUnit == 64 && kSoftUnit == 16);
   to.reshape(plane.width, plane.height);
   parallelBlocks(plane.height, kGrain, [&](int first, int last) {
-    std::vector<uint16_t> column(static_cast<size_t>(plane.width) + 2);
-    for (int y = first; y < last; ++y) {
-      const int16_t *a = plane.row(y - 1) - 1, *b = plane.row(y) - 1, *c = plane.row(y + 1) - 1;
-      uint16_t* sums = column.data();
-      // Four times 14 bits just fit, also without their sign.
-      for (int x = 0; x < plane.width + 2; ++x)
-        sums[x] = static_cast<uint16_t>(static_cast<uint16_t>(a[x] + 2 * b[x] + c[x]) >> 2);
-      int16_t* out = to.row(y);
-      for (int x = 0; x < plane.width; ++x)
-        out[x] = static_cast<int16_t>(static_cast<uint16_t>(sums[x] + 2 * sums[x + 1] + sums[x + 2]) >> 4);
-    }
+    std::vector<uint16_t> scratch(static_cast<size_t>(plane.width) + 2);
+    for (int y = first; y < last; ++y)
+      softenRow(plane.row(y - 1), plane.row(y), plane.row(y + 1), plane.width, scratch.data(), to.row(y));
   });
   repeatEdges(to);
 }
@@ -124,13 +116,7 @@ void makePyramid(const SamplePlane& luma, int levels, std::vector<BytePlane>& py
   BytePlane& full = pyramid.front();
   full.reshape(luma.width, luma.height);
   parallelBlocks(luma.height, kGrain, [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const int16_t* in = luma.row(y);
-      uint8_t* out = full.row(y);
-      for (int x = 0; x < luma.width; ++x)
-        out[x] = static_cast<uint8_t>(
-            std::min<int16_t>(static_cast<int16_t>((in[x] + kSampleUnit / 2) >> 6), 255));
-    }
+    for (int y = first; y < last; ++y) roundRow(luma.row(y), luma.width, full.row(y));
   });
   repeatEdges(full);
   for (size_t level = 1; level < pyramid.size(); ++level) {
@@ -143,12 +129,8 @@ void makePyramid(const SamplePlane& luma, int levels, std::vector<BytePlane>& py
     BytePlane& coarse = pyramid[level];
     coarse.reshape(fine.width / 2, fine.height / 2);
     parallelBlocks(coarse.height, kGrain, [&](int first, int last) {
-      for (int y = first; y < last; ++y) {
-        const uint8_t *a = fine.row(2 * y), *b = fine.row(2 * y + 1);
-        uint8_t* out = coarse.row(y);
-        for (int x = 0; x < coarse.width; ++x)
-          out[x] = static_cast<uint8_t>((a[2 * x] + a[2 * x + 1] + b[2 * x] + b[2 * x + 1] + 2) >> 2);
-      }
+      for (int y = first; y < last; ++y)
+        halveRows(fine.row(2 * y), fine.row(2 * y + 1), coarse.width, coarse.row(y));
     });
     repeatEdges(coarse);
   }
