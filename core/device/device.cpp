@@ -4,6 +4,8 @@
 #include <atomic>
 #include <cctype>
 #include <map>
+#include <mutex>
+#include <utility>
 
 #include "core/device/detail/workspace.h"
 
