@@ -116,7 +116,7 @@ TEST(Believed, LensFromTurningPhotographs) {
   if (testing::photographs().empty()) GTEST_SKIP() << "lomiri-wallpapers-16.04 is not installed";
   testing::Believed focal("Focal length from turning photographs, px"),
       bend("Bend at the corner from turning photographs, px"), readout("Readout beside the lens, ms");
-  constexpr size_t kEvery = 8;
+  constexpr size_t kEvery = 6;
   size_t i = 0;
   for (const TurningCase& c : casesOf(44)) {
     if (!testing::caseRuns(i++, kEvery)) continue;
