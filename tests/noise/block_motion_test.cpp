@@ -2,11 +2,14 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <random>
+#include <vector>
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
+#include "core/noise/detail/row_kernel.h"
 #include "tests/support/footage.h"
 #include "tests/support/texture.h"
 
@@ -187,6 +190,35 @@ TEST(BlockMotion, CanBeStopped) {
   Progress progress;
   progress.stop = stop.get_token();
   EXPECT_THROW(estimateMotion(picture(0, 0), picture(1, 0), kSigma, progress), Error);
+}
+
+// Rows of every length, in buffers that end where they do, against the same in plain words.
+TEST(Rows, VectorsGiveWhatIsWritten) {
+  std::mt19937 random(1);
+  for (size_t n = 1; n < 150; ++n) {
+    std::vector<int16_t> codes(n);
+    for (int16_t& c : codes) c = static_cast<int16_t>(static_cast<int>(random() % 40000) - 20000);
+    std::vector<uint8_t> bytes(n);
+    roundRow(codes.data(), static_cast<int>(n), bytes.data());
+    for (size_t i = 0; i < n; ++i) ASSERT_EQ(bytes[i], std::clamp((codes[i] + 32) >> 6, 0, 255)) << n;
+
+    std::vector<uint8_t> upper(2 * n), lower(2 * n), halved(n);
+    for (auto* row : {&upper, &lower})
+      for (uint8_t& v : *row) v = static_cast<uint8_t>(random());
+    halveRows(upper.data(), lower.data(), static_cast<int>(n), halved.data());
+    for (size_t i = 0; i < n; ++i)
+      ASSERT_EQ(halved[i], (upper[2 * i] + upper[2 * i + 1] + lower[2 * i] + lower[2 * i + 1] + 2) / 4) << n;
+
+    std::vector<int16_t> above(n + 2), row(n + 2), below(n + 2), soft(n);
+    for (auto* r : {&above, &row, &below})
+      for (int16_t& v : *r) v = static_cast<int16_t>(random() % 16384);
+    std::vector<uint16_t> scratch(n + 2);
+    softenRow(above.data() + 1, row.data() + 1, below.data() + 1, static_cast<int>(n), scratch.data(),
+              soft.data());
+    const auto column = [&](size_t k) { return (above[k] + 2 * row[k] + below[k]) / 4; };
+    for (size_t i = 0; i < n; ++i)
+      ASSERT_EQ(soft[i], (column(i) + 2 * column(i + 1) + column(i + 2)) / 16) << n;
+  }
 }
 
 }  // namespace
