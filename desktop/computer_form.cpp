@@ -19,9 +19,7 @@ QString speedOf(double fps) { return withUnit(fps, 1, QObject::tr("frames/s")); 
 // "Name: noise removal and resampling", as the list has it.
 QString titleOf(const QString& name, const std::string& choice) {
   if (choice.empty()) return QObject::tr("the processor");
-  if (choice.starts_with("clean ")) return QObject::tr("%1: noise removal").arg(name);
-  if (choice.starts_with("place ")) return QObject::tr("%1: resampling").arg(name);
-  return QObject::tr("%1: both").arg(name);
+  return QObject::tr("%1: %2").arg(name, QString::fromStdString(choiceParts(choice)));
 }
 
 // Names of processors are long, and a list has to fit the window.
