@@ -1,6 +1,7 @@
 // Where a render's time goes: one clip with each stage on and off, without encoding and with, beside what a
-// plain copy of its frames costs. Milliseconds a frame, medians of three.
-//   build/bin/stages_bench SHOOT CLIP-NAME [frames]
+// plain copy of its frames costs. Milliseconds a frame, medians of three, and the processors' time of that
+// one.
+//   build/bin/stages_bench SHOOT CLIP-NAME [frames] [WORD…]   only lines that hold one of the words
 #include <sys/resource.h>
 
 #include <algorithm>
@@ -23,16 +24,31 @@ namespace {
 using namespace glenhaze;
 using Clock = std::chrono::steady_clock;
 
-double medianOf(const std::function<void()>& act, int64_t frames) {
-  std::vector<double> ms;
+struct Cost {
+  double ms = 0, processors_ms = 0;  // a frame
+};
+
+double processorsMs() {
+  rusage usage{};
+  getrusage(RUSAGE_SELF, &usage);
+  const auto ms = [](const timeval& t) {
+    return 1000.0 * static_cast<double>(t.tv_sec) + static_cast<double>(t.tv_usec) / 1000;
+  };
+  return ms(usage.ru_utime) + ms(usage.ru_stime);
+}
+
+Cost medianOf(const std::function<void()>& act, int64_t frames) {
+  std::vector<Cost> costs;
   for (int i = 0; i < 3; ++i) {
     const auto start = Clock::now();
+    const double before = processorsMs();
     act();
-    ms.push_back(std::chrono::duration<double, std::milli>(Clock::now() - start).count() /
-                 static_cast<double>(frames));
+    const auto count = static_cast<double>(frames);
+    costs.push_back({std::chrono::duration<double, std::milli>(Clock::now() - start).count() / count,
+                     (processorsMs() - before) / count});
   }
-  std::ranges::sort(ms);
-  return ms[1];
+  std::ranges::sort(costs, {}, &Cost::ms);
+  return costs[1];
 }
 
 double peakMegabytes() {
@@ -51,28 +67,42 @@ size_t bytesOf(const Frame& frame) {
   return bytes;
 }
 
-void say(const char* what, double ms) {
-  std::printf("%-44s %8.1f ms %8.1f frames/s\n", what, ms, ms > 0 ? 1000 / ms : 0);
-  std::fflush(stdout);
-}
+// What is timed: all lines, or those that hold one of some words.
+class Lines {
+ public:
+  Lines(int64_t frames, std::vector<std::string> words) : frames_(frames), words_(std::move(words)) {}
+
+  void time(const std::string& name, const std::function<void()>& act) const {
+    if (!wanted(name)) return;
+    const Cost cost = medianOf(act, frames_);
+    std::printf("%-48s %8.1f ms %8.1f frames/s, processors %8.1f ms\n", name.c_str(), cost.ms,
+                cost.ms > 0 ? 1000 / cost.ms : 0, cost.processors_ms);
+    std::fflush(stdout);
+  }
+  int64_t frames() const { return frames_; }
+
+ private:
+  bool wanted(const std::string& name) const {
+    return words_.empty() || std::ranges::any_of(words_, [&](const std::string& word) {
+             return name.find(word) != std::string::npos;
+           });
+  }
+  int64_t frames_;
+  std::vector<std::string> words_;
+};
 
 // What the frames cost when nothing is done to them.
-void sayBare(const ClipInfo& info, int64_t frames) {
+void timeBare(const ClipInfo& info, const Lines& lines) {
   const Frame one = readFrame(info, 0);
-  const double copy = medianOf(
-      [&] {
-        for (int64_t i = 0; i < frames; ++i) cloneFrame(one);
-      },
-      frames);
-  std::printf("%-44s %8.2f ms, %.1f MB a frame\n", "a plain copy of a frame", copy,
-              static_cast<double>(bytesOf(one)) / 1e6);
-  say("decoding", medianOf(
-                      [&] {
-                        ClipReader reader(info);
-                        for (int64_t i = 0; i < frames && reader.next(); ++i) {
-                        }
-                      },
-                      frames));
+  std::printf("%.1f MB a frame\n", static_cast<double>(bytesOf(one)) / 1e6);
+  lines.time("a plain copy of a frame", [&] {
+    for (int64_t i = 0; i < lines.frames(); ++i) cloneFrame(one);
+  });
+  lines.time("decoding", [&] {
+    ClipReader reader(info);
+    for (int64_t i = 0; i < lines.frames() && reader.next(); ++i) {
+    }
+  });
 }
 
 struct Way {
@@ -83,20 +113,19 @@ constexpr Way kWays[] = {{"decoding, lens", true, false, false, false, false},
                          {"decoding, noise", false, false, true, false, false},
                          {"decoding, finish", false, false, false, false, true},
                          {"decoding, lens, shutter, steady", true, true, false, true, false},
-                         {"decoding, lens, shutter, steady, noise", true, true, true, true, false},
-                         {"all", true, true, true, true, true}};
+                         {"lens, shutter, steady, noise", true, true, true, true, false},
+                         {"with finish", true, true, true, true, true}};
 
-void sayEncoded(RenderJob all, int64_t frames) {
+void timeEncoded(const std::string& way, RenderJob job, const Lines& lines) {
   const auto folder = std::filesystem::temp_directory_path() / "glenhaze-stages";
   std::filesystem::create_directories(folder);
   for (const auto& [name, codec, ending] :
-       {std::tuple("all, FFV1", Codec::Ffv1, ".mkv"), std::tuple("all, H.264", Codec::H264, ".mp4"),
-        std::tuple("all, H.265", Codec::H265, ".mp4"),
-        std::tuple("all, ProRes", Codec::ProRes422HQ, ".mov")}) {
-    all.encode.codec = codec;
-    all.place.path = folder / (std::string("x") + ending);
-    all.place.existing = Existing::ReplaceFile;
-    say(name, medianOf([&] { renderClip(all); }, frames));
+       {std::tuple("FFV1", Codec::Ffv1, ".mkv"), std::tuple("H.264", Codec::H264, ".mp4"),
+        std::tuple("H.265", Codec::H265, ".mp4"), std::tuple("ProRes", Codec::ProRes422HQ, ".mov")}) {
+    job.encode.codec = codec;
+    job.place.path = folder / (std::string("x") + ending);
+    job.place.existing = Existing::ReplaceFile;
+    lines.time(way + ", " + name, [&] { renderClip(job); });
   }
   std::filesystem::remove_all(folder);
 }
@@ -110,12 +139,12 @@ int main(int argc, char** argv) {
   std::optional<OneClip> one = oneClip(argv[1], argv[2], store);
   if (!one) return 2;
   auto& [shoot, set, facts] = *one;
-  const int64_t frames = std::min<int64_t>(facts[0].info.frames, argc > 3 ? std::stoll(argv[3]) : 90);
+  const Lines lines(std::min<int64_t>(facts[0].info.frames, argc > 3 ? std::stoll(argv[3]) : 90),
+                    {argv + std::min(argc, 4), argv + argc});
 
   std::printf("%s: %d x %d, %lld frames\n", argv[2], facts[0].info.width, facts[0].info.height,
-              static_cast<long long>(frames));
-  sayBare(facts[0].info, frames);
-  RenderJob all;
+              static_cast<long long>(lines.frames()));
+  timeBare(facts[0].info, lines);
   for (const Way& way : kWays) {
     shoot.output.lens_on = way.lens;
     shoot.output.shutter_on = way.shutter;
@@ -124,22 +153,20 @@ int main(int argc, char** argv) {
     shoot.output.finish_on = way.finish;
     ClipPlan plan = answered(planShoot(shoot, facts, set.profiles)[0], store, {});
     if (!plan.refusal.empty()) {
-      std::printf("%-44s left out: %s\n", way.name, plan.refusal.c_str());
+      std::printf("%-48s left out: %s\n", way.name, plan.refusal.c_str());
       continue;
     }
     std::vector<std::string> notes;
     plan.job.correction = correctionOf(plan.decision.treatment, prepare(plan, store, notes));
-    plan.job.range = FrameRange{0, frames};
-    say(way.name, medianOf([&] { makeFrames(plan.job, [](const Frame&) { return true; }); }, frames));
-    all = plan.job;
+    plan.job.range = FrameRange{0, lines.frames()};
+    const auto frames = [&] { makeFrames(plan.job, [](const Frame&) { return true; }); };
+    lines.time(way.name, frames);
+    if (way.noise && way.steady) timeEncoded(way.name, plan.job, lines);
     if (!way.noise && way.finish) {
       plan.job.correction.finish.shimmer = 1;
-      say("decoding, finish, fine edges steadied",
-          medianOf([&] { makeFrames(plan.job, [](const Frame&) { return true; }); }, frames));
+      lines.time("decoding, finish, fine edges steadied", frames);
     }
   }
-  std::printf("%-44s %8.0f MB\n", "most memory so far", peakMegabytes());
-  sayEncoded(all, frames);
-  std::printf("%-44s %8.0f MB\n", "most memory", peakMegabytes());
+  std::printf("%-48s %8.0f MB\n", "most memory", peakMegabytes());
   return 0;
 }

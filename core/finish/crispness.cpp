@@ -1,16 +1,18 @@
 #include "core/finish/crispness.h"
 
+#include <algorithm>
 #include <cmath>
-#include <span>
+
+#include "core/base/parallel.h"
+#include "core/finish/detail/crisp_kernel.h"
 
 namespace glenhaze {
 
 namespace {
 
-constexpr int kPad = 10;  // samples beside a row, repeated from its ends
+constexpr int kPad = detail::kCrispPad;  // samples beside a row, repeated from its ends
 
 // Binomial of five, σ 1 px: what it takes from the picture is the detail that is worked on.
-constexpr std::array<float, 5> kFine{1.0F / 16, 4.0F / 16, 6.0F / 16, 4.0F / 16, 1.0F / 16};
 constexpr int kFineReach = 2;
 constexpr int kCrispMargin = kFineReach + 1;
 
@@ -21,13 +23,15 @@ int roundsFor(double amount) {
   return static_cast<int>(std::min(kMost, std::ceil(std::log(kLeft) / std::log(amount / (1 + amount)))));
 }
 
+// The middle one and those to one side.
 std::vector<float> gaussian(double sigma) {
-  const int reach = std::min(kPad - 1, static_cast<int>(std::ceil(3 * sigma)));
+  const int reach = std::min(detail::kMostReach, static_cast<int>(std::ceil(3 * sigma)));
   std::vector<float> taps;
   float sum = 0;
   for (int i = -reach; i <= reach; ++i) {
-    taps.push_back(static_cast<float>(std::exp(-i * i / (2 * sigma * sigma))));
-    sum += taps.back();
+    const auto tap = static_cast<float>(std::exp(-i * i / (2 * sigma * sigma)));
+    sum += tap;
+    if (i >= 0) taps.push_back(tap);
   }
   for (float& t : taps) t /= sum;
   return taps;
@@ -37,15 +41,6 @@ void padRow(float* row, int width) {
   for (int i = 1; i <= kPad; ++i) {
     row[-i] = row[0];
     row[width - 1 + i] = row[width - 1];
-  }
-}
-
-void blurAlong(const float* from, int width, std::span<const float> taps, float* to) {
-  const auto reach = static_cast<int>(taps.size() / 2);
-  for (int x = 0; x < width; ++x) to[x] = taps[static_cast<size_t>(reach)] * from[x];
-  for (int i = 1; i <= reach; ++i) {
-    const float t = taps[static_cast<size_t>(reach + i)];
-    for (int x = 0; x < width; ++x) to[x] += t * (from[x - i] + from[x + i]);
   }
 }
 
@@ -65,45 +60,69 @@ void lumaRow(const Frame& frame, int y, float* to) {
 
 }  // namespace
 
+namespace {
+
+// Squares of samples that the noise is looked for in, `kEvery` of their sides apart.
+constexpr int kQuietBlock = 8, kQuietEvery = 3, kQuietAround = kQuietBlock + 2 * kFineReach;
+
+struct QuietBlock {
+  float mean, variance;  // of luma; of its finest detail
+};
+
+// Those of one row of squares, from y on.
+void quietBlocks(const Frame& frame, int y, int columns, QuietBlock* to) {
+  const int width = frame.width, stride = width + 2 * kPad;
+  std::vector<float> luma(static_cast<size_t>(kQuietAround) * static_cast<size_t>(stride)),
+      along(luma.size()), fine(luma.size());
+  const auto row = [&](std::vector<float>& of, int i) {
+    return of.data() + static_cast<ptrdiff_t>(i) * stride + kPad;
+  };
+  for (int i = 0; i < kQuietAround; ++i) {
+    lumaRow(frame, y + i, row(luma, i));
+    padRow(row(luma, i), width);
+    detail::blurFinely(row(luma, i), width, row(along, i));
+  }
+  for (int i = kFineReach; i < kFineReach + kQuietBlock; ++i)
+    detail::fineDetail(
+        {row(along, i - 2), row(along, i - 1), row(along, i), row(along, i + 1), row(along, i + 2)},
+        row(luma, i), width, row(fine, i));
+  constexpr float kArea = kQuietBlock * kQuietBlock;
+  for (int column = 0; column < columns; ++column) {
+    const int first = column * kQuietBlock * kQuietEvery + kFineReach;
+    float square = 0, mean = 0;
+    for (int i = kFineReach; i < kFineReach + kQuietBlock; ++i)
+      for (int x = first; x < first + kQuietBlock; ++x) {
+        square += row(fine, i)[x] * row(fine, i)[x];
+        mean += row(luma, i)[x];
+      }
+    to[column] = {mean / kArea, square / kArea};
+  }
+}
+
+}  // namespace
+
 FineNoise fineNoiseOf(const Frame& frame) {
-  constexpr int kBlock = 8, kEvery = 3, kAround = kBlock + 2 * kFineReach;
   constexpr double kQuiet = 0.2,
                    kOfQuiet = 0.87;        // of blocks of 64 values, the fifth that is quietest has so much
   constexpr float kRounding = 1.0F / 12;   // what is stored in whole codes has no less
   constexpr float kLow = 18, kHigh = 248;  // nothing is told where the picture is cut off
   constexpr float kMostApart = 4;          // variances of two levels: more is texture
   constexpr size_t kLeast = 12;
-  const int columns = (frame.width - kAround) / (kBlock * kEvery),
-            rows = (frame.height - kAround) / (kBlock * kEvery);
+  constexpr int kApart = kQuietBlock * kQuietEvery;
+  const int columns = std::max(0, (frame.width - kQuietAround) / kApart),
+            rows = std::max(0, (frame.height - kQuietAround) / kApart);
+  std::vector<QuietBlock> blocks(static_cast<size_t>(columns) * static_cast<size_t>(rows));
+  parallelBlocks(rows, 4, [&](int first, int last) {
+    for (int row = first; row < last; ++row)
+      quietBlocks(frame, row * kApart, columns, blocks.data() + static_cast<ptrdiff_t>(row) * columns);
+  });
   std::array<std::vector<float>, FineNoise::kLevels> seen;
   std::vector<float> all;
-  std::vector<float> lines(static_cast<size_t>(kAround) * static_cast<size_t>(frame.width));
-  for (int row = 0; row < rows; ++row) {
-    for (int y = 0; y < kAround; ++y)
-      lumaRow(frame, row * kBlock * kEvery + y, lines.data() + static_cast<ptrdiff_t>(y) * frame.width);
-    for (int column = 0; column < columns; ++column) {
-      const float* block = lines.data() + column * kBlock * kEvery;
-      float square = 0, mean = 0;
-      for (int y = kFineReach; y < kFineReach + kBlock; ++y)
-        for (int x = kFineReach; x < kFineReach + kBlock; ++x) {
-          float blurred = 0;
-          for (int j = -kFineReach; j <= kFineReach; ++j) {
-            const float* line = block + static_cast<ptrdiff_t>(y + j) * frame.width + x;
-            float along = 0;
-            for (int i = -kFineReach; i <= kFineReach; ++i)
-              along += kFine[static_cast<size_t>(i + kFineReach)] * line[i];
-            blurred += kFine[static_cast<size_t>(j + kFineReach)] * along;
-          }
-          const float here = block[static_cast<ptrdiff_t>(y) * frame.width + x];
-          square += (here - blurred) * (here - blurred);
-          mean += here;
-        }
-      mean /= kBlock * kBlock;
-      if (mean < kLow || mean > kHigh) continue;
-      const float variance = square / (kBlock * kBlock);
-      all.push_back(variance);
-      seen[static_cast<size_t>(static_cast<int>(mean) / (256 / FineNoise::kLevels))].push_back(variance);
-    }
+  for (const QuietBlock& block : blocks) {
+    if (block.mean < kLow || block.mean > kHigh) continue;
+    all.push_back(block.variance);
+    seen[static_cast<size_t>(static_cast<int>(block.mean) / (256 / FineNoise::kLevels))].push_back(
+        block.variance);
   }
   const auto quietOf = [&](std::vector<float>& values) {
     const auto at = values.begin() + static_cast<ptrdiff_t>(kQuiet * static_cast<double>(values.size()));
@@ -128,7 +147,7 @@ float* CrispBand::row(const Samples& of, int y) const {
 
 void CrispBand::load(int first, int last) {
   const bool calms = what_.taken_back.amount > 0;
-  const auto reach = calms ? static_cast<int>(gaussian(what_.taken_back.radius_px).size() / 2) : 0;
+  const auto reach = calms ? static_cast<int>(gaussian(what_.taken_back.radius_px).size()) - 1 : 0;
   const int margin = kCrispMargin + (calms ? roundsFor(what_.taken_back.amount) * reach : 0);
   top_ = first - margin;
   rows_ = last - first + 2 * margin;
@@ -143,110 +162,65 @@ void CrispBand::load(int first, int last) {
   }
 }
 
-// Rows at the band's ends go wrong by one reach a round; they are not among those that are wanted.
+// Each round makes fewer rows good by its reach at both ends; no more are worked out than those to come need.
 void CrispBand::takeBack() {
   const std::vector<float> taps = gaussian(what_.taken_back.radius_px);
-  const auto reach = static_cast<int>(taps.size() / 2);
+  const auto reach = static_cast<int>(taps.size()) - 1;
   const auto amount = static_cast<float>(what_.taken_back.amount);
   const float share = 1 / (1 + amount);
   const std::vector<float> filmed(luma_.get(), luma_.get() + static_cast<ptrdiff_t>(stride_) * rows_);
-  const auto filmedRow = [&](int y) {
-    return filmed.data() + static_cast<ptrdiff_t>(y - top_) * stride_ + kPad;
-  };
-  for (int round = roundsFor(what_.taken_back.amount); round > 0; --round) {
-    for (int y = top_; y < top_ + rows_; ++y) blurAlong(row(luma_, y), frame_.width, taps, row(work_, y));
-    for (int y = top_ + reach; y < top_ + rows_ - reach; ++y) {
-      float* to = row(luma_, y);
-      const float* from = filmedRow(y);
-      float* sum = row(detail_, y);
-      const float* middle = row(work_, y);
-      for (int x = 0; x < frame_.width; ++x) sum[x] = taps[static_cast<size_t>(reach)] * middle[x];
-      for (int i = 1; i <= reach; ++i) {
-        const float t = taps[static_cast<size_t>(reach + i)];
-        const float *above = row(work_, y - i), *below = row(work_, y + i);
-        for (int x = 0; x < frame_.width; ++x) sum[x] += t * (above[x] + below[x]);
-      }
-      for (int x = 0; x < frame_.width; ++x) to[x] = share * (from[x] + amount * sum[x]);
-      padRow(to, frame_.width);
+  std::vector<const float*> about(static_cast<size_t>(2 * reach + 1));
+  const int rounds = roundsFor(what_.taken_back.amount);
+  for (int round = 1; round <= rounds; ++round) {
+    const int first = top_ + round * reach, last = top_ + rows_ - round * reach;
+    for (int y = first - reach; y < last + reach; ++y)
+      detail::blurAlong(row(luma_, y), frame_.width, taps, row(work_, y));
+    for (int y = first; y < last; ++y) {
+      for (int i = -reach; i <= reach; ++i) about[static_cast<size_t>(reach + i)] = row(work_, y + i);
+      detail::sharpenLess(about, filmed.data() + static_cast<ptrdiff_t>(y - top_) * stride_ + kPad,
+                          frame_.width, taps, amount, share, row(luma_, y));
+      padRow(row(luma_, y), frame_.width);
     }
   }
 }
 
 namespace {
 
-// What a row's neighbourhood along it is, in arrays of the row's length: whole rows are worked on at once.
+// What is known about a row, in rows of its length.
 struct RowAbout {
   std::vector<float> energy, low, high;
   void look(const float* detail, const float* luma, int width) {
-    energy.resize(static_cast<size_t>(width));
-    low.resize(energy.size());
-    high.resize(energy.size());
-    float *e = energy.data(), *l = low.data(), *h = high.data();
-    for (int x = 0; x < width; ++x)
-      e[x] = detail[x - 1] * detail[x - 1] + 2 * detail[x] * detail[x] + detail[x + 1] * detail[x + 1];
-    for (int x = 0; x < width; ++x) {
-      const float sides = luma[x - 1] < luma[x + 1] ? luma[x - 1] : luma[x + 1];
-      l[x] = sides < luma[x] ? sides : luma[x];
-    }
-    for (int x = 0; x < width; ++x) {
-      const float sides = luma[x - 1] > luma[x + 1] ? luma[x - 1] : luma[x + 1];
-      h[x] = sides > luma[x] ? sides : luma[x];
-    }
+    for (auto* of : {&energy, &low, &high}) of->resize(static_cast<size_t>(width));
+    detail::lookAlong(detail, luma, width, energy.data(), low.data(), high.data());
   }
 };
-
-void fineAlong(const float* from, int width, float* to) {
-  for (int x = 0; x < width; ++x)
-    to[x] =
-        kFine[0] * (from[x - 2] + from[x + 2]) + kFine[1] * (from[x - 1] + from[x + 1]) + kFine[2] * from[x];
-}
 
 }  // namespace
 
 void CrispBand::crispen(int first, int last, std::vector<float>& out) {
   const int width = frame_.width;
   for (int y = first - kCrispMargin; y < last + kCrispMargin; ++y)
-    fineAlong(row(luma_, y), width, row(work_, y));
+    detail::blurFinely(row(luma_, y), width, row(work_, y));
   for (int y = first - 1; y < last + 1; ++y) {
-    float* d = row(detail_, y);
-    const float *a = row(work_, y - 2), *b = row(work_, y - 1), *c = row(work_, y), *e = row(work_, y + 1),
-                *f = row(work_, y + 2), *here = row(luma_, y);
-    for (int x = 0; x < width; ++x)
-      d[x] = here[x] - (kFine[0] * (a[x] + f[x]) + kFine[1] * (b[x] + e[x]) + kFine[2] * c[x]);
-    padRow(d, width);
+    detail::fineDetail(
+        {row(work_, y - 2), row(work_, y - 1), row(work_, y), row(work_, y + 1), row(work_, y + 2)},
+        row(luma_, y), width, row(detail_, y));
+    padRow(row(detail_, y), width);
   }
-  // An edge: where the detail about a place is so many times the noise, from nothing to all of it.
-  constexpr float kFrom = 2 * 2, kTo = 4 * 4, kWeights = 12;
   const auto amount = static_cast<float>(what_.amount), halo = static_cast<float>(what_.halo);
   std::array<RowAbout, 3> about;
   const auto aboutRow = [&](int y) -> RowAbout& { return about[static_cast<size_t>((y - first + 1) % 3)]; };
   for (int y = first - 1; y < first + 1; ++y) aboutRow(y).look(row(detail_, y), row(luma_, y), width);
-  std::vector<float> noise(static_cast<size_t>(width));
   for (int y = first; y < last; ++y) {
     aboutRow(y + 1).look(row(detail_, y + 1), row(luma_, y + 1), width);
-    const RowAbout &r0 = aboutRow(y - 1), &r1 = aboutRow(y), &r2 = aboutRow(y + 1);
-    const float *detail = row(detail_, y), *luma = row(luma_, y);
-    for (int x = 0; x < width; ++x) noise[static_cast<size_t>(x)] = noise_.varianceAt(luma[x]);
-    const float *e0 = r0.energy.data(), *e1 = r1.energy.data(), *e2 = r2.energy.data(), *n = noise.data();
-    float* to = out.data() + static_cast<ptrdiff_t>(y - first) * width;
-    for (int x = 0; x < width; ++x) {
-      float share = ((e0[x] + e1[x] + e2[x]) / (kWeights * n[x]) - kFrom) * (1 / (kTo - kFrom));
-      share = share < 0 ? 0 : share;
-      share = share > 1 ? 1 : share;
-      to[x] = luma[x] + amount * share * detail[x];
-    }
-    const float *l0 = r0.low.data(), *l1 = r1.low.data(), *l2 = r2.low.data();
-    for (int x = 0; x < width; ++x) {
-      float low = l0[x] < l1[x] ? l0[x] : l1[x];
-      low = (l2[x] < low ? l2[x] : low) - halo;
-      to[x] = to[x] < low ? low : to[x];
-    }
-    const float *h0 = r0.high.data(), *h1 = r1.high.data(), *h2 = r2.high.data();
-    for (int x = 0; x < width; ++x) {
-      float high = h0[x] > h1[x] ? h0[x] : h1[x];
-      high = (h2[x] > high ? h2[x] : high) + halo;
-      to[x] = to[x] > high ? high : to[x];
-    }
+    const RowAbout &a = aboutRow(y - 1), &b = aboutRow(y), &c = aboutRow(y + 1);
+    detail::crispenRow({{a.energy.data(), b.energy.data(), c.energy.data()},
+                        {a.low.data(), b.low.data(), c.low.data()},
+                        {a.high.data(), b.high.data(), c.high.data()},
+                        row(detail_, y),
+                        row(luma_, y)},
+                       noise_.variance, width, amount, halo,
+                       out.data() + static_cast<ptrdiff_t>(y - first) * width);
   }
 }
 

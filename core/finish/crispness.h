@@ -2,7 +2,6 @@
 // Edges of luma: the camera's own over-sharpening taken back, and a little crispness given where there is an
 // edge above the noise that is left.
 
-#include <algorithm>
 #include <array>
 #include <memory>
 #include <vector>
@@ -26,10 +25,6 @@ struct Crispness {
 struct FineNoise {
   static constexpr int kLevels = 16;
   std::array<float, kLevels> variance{};  ///< never 0
-  float varianceAt(float luma) const {
-    return variance[static_cast<size_t>(
-        std::clamp(static_cast<int>(luma / (256 / kLevels)), 0, kLevels - 1))];
-  }
 };
 FineNoise fineNoiseOf(const Frame& frame);
 
