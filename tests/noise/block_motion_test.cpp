@@ -1,6 +1,7 @@
 #include "core/noise/detail/block_motion.h"
 
 #include <gtest/gtest.h>
+#include <hwy/highway.h>
 
 #include <algorithm>
 #include <cmath>
@@ -53,6 +54,28 @@ TEST(BlockMotion, FindsAMoveToAFractionOfASample) {
                                std::pair{-7.4, 5.1}, std::pair{14.0, 0.0}})
     EXPECT_LT(errorOf(estimateMotion(picture(0, 0), picture(dx, dy), kSigma), dx, dy), 0.15)
         << dx << " " << dy;
+}
+
+// Only the search through all displacements of the smallest pictures reaches so far.
+TEST(BlockMotion, FindsAFarMoveAnyWayWithEveryInstructionSet) {
+  const MotionPicture still = picture(0, 0);
+  for (const int64_t target : {int64_t{0}, int64_t{HWY_SCALAR}, int64_t{HWY_SSE4}, int64_t{HWY_AVX2}}) {
+    hwy::SetSupportedTargetsForTest(target);
+    for (const auto& [dx, dy] : {std::pair{44.0, 21.0}, std::pair{44.0, -21.0}, std::pair{-42.0, 26.0},
+                                 std::pair{-42.0, -26.0}, std::pair{0.0, 40.0}}) {
+      const MotionField field = estimateMotion(still, picture(dx, dy), kSigma);
+      int found = 0, seen = 0;
+      // What is still in the picture after the move.
+      for (int row = 5; row < field.rows - 5; ++row)
+        for (int column = 7; column < field.columns - 7; ++column) {
+          const BlockVector& v = field.at(column, row);
+          ++seen;
+          found += std::abs(v.dx - dx) < 0.5 && std::abs(v.dy - dy) < 0.5 ? 1 : 0;
+        }
+      EXPECT_GE(found, 0.95 * seen) << dx << " " << dy << ", set " << target;
+    }
+    hwy::SetSupportedTargetsForTest(0);
+  }
 }
 
 TEST(BlockMotion, NoiseCostsLittle) {

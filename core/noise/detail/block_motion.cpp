@@ -19,6 +19,20 @@ namespace glenhaze::detail::HWY_NAMESPACE {
 
 namespace hn = hwy::HWY_NAMESPACE;
 
+constexpr int kAtOnce = 16;  // displacements
+
+#if HWY_TARGET != HWY_SCALAR
+// Of each eight bytes.
+HWY_INLINE auto absoluteSums(hn::Vec<hn::FixedTag<uint8_t, 16>> p, hn::Vec<hn::FixedTag<uint8_t, 16>> q) {
+#if HWY_ARCH_X86
+  // One instruction, which this Highway has no name for.
+  return hn::Vec<hn::FixedTag<uint64_t, 2>>{_mm_sad_epu8(p.raw, q.raw)};
+#else
+  return hn::SumsOf8(hn::Sub(hn::Max(p, q), hn::Min(p, q)));
+#endif
+}
+#endif
+
 int blockDifference(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uint8_t* HWY_RESTRICT b,
                     ptrdiff_t b_stride) {
 #if HWY_TARGET == HWY_SCALAR
@@ -30,14 +44,8 @@ int blockDifference(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uin
   const hn::FixedTag<uint8_t, kBlock> bytes;
   const hn::FixedTag<uint64_t, kBlock / 8> words;
   auto sums = hn::Zero(words), others = sums;
-  const auto of = [&](int y) {
-    const auto p = hn::LoadU(bytes, a + y * a_stride), q = hn::LoadU(bytes, b + y * b_stride);
-#if HWY_ARCH_X86
-    // One instruction, which this Highway has no name for.
-    return hn::Vec<decltype(words)>{_mm_sad_epu8(p.raw, q.raw)};
-#else
-    return hn::SumsOf8(hn::Sub(hn::Max(p, q), hn::Min(p, q)));
-#endif
+  const auto of = [&](int y) HWY_ATTR {
+    return absoluteSums(hn::LoadU(bytes, a + y * a_stride), hn::LoadU(bytes, b + y * b_stride));
   };
 #pragma GCC unroll 8
   for (int y = 0; y < kBlock; y += 2) {
@@ -46,6 +54,74 @@ int blockDifference(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uin
   }
   return static_cast<int>(hn::GetLane(hn::SumOfLanes(words, hn::Add(sums, others))));
 #endif
+}
+
+// Of two cells beside each other in `a`: the sums of differences from those up to `reach` away in `b`, row by
+// row.
+void cellDifferences(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uint8_t* HWY_RESTRICT b,
+                     ptrdiff_t b_stride, int reach, uint16_t* HWY_RESTRICT left,
+                     uint16_t* HWY_RESTRICT right) {
+  int k = 0;
+#if HWY_TARGET == HWY_SCALAR
+  for (int dy = -reach; dy <= reach; ++dy)
+    for (int dx = -reach; dx <= reach; ++dx, ++k) {
+      int sums[2] = {};
+      for (int y = 0; y < kStep; ++y)
+        for (int x = 0; x < 2 * kStep; ++x)
+          sums[x / kStep] += std::abs(a[y * a_stride + x] - b[(y + dy) * b_stride + x + dx]);
+      left[k] = static_cast<uint16_t>(sums[0]);
+      right[k] = static_cast<uint16_t>(sums[1]);
+    }
+#else
+  static_assert(2 * kStep == 16);
+  const hn::FixedTag<uint8_t, 2 * kStep> bytes;
+  const hn::FixedTag<uint64_t, 2> words;
+  hn::Vec<decltype(bytes)> own[kStep];
+  for (int y = 0; y < kStep; ++y) own[y] = hn::LoadU(bytes, a + y * a_stride);
+  for (int dy = -reach; dy <= reach; ++dy)
+    for (int dx = -reach; dx <= reach; ++dx, ++k) {
+      const uint8_t* at = b + dy * b_stride + dx;
+      const auto of = [&](int y)
+                          HWY_ATTR { return absoluteSums(own[y], hn::LoadU(bytes, at + y * b_stride)); };
+      auto sums = of(0), others = of(1);
+#pragma GCC unroll 8
+      for (int y = 2; y < kStep; y += 2) {
+        sums = hn::Add(sums, of(y));
+        others = hn::Add(others, of(y + 1));
+      }
+      HWY_ALIGN uint64_t both[2];
+      hn::Store(hn::Add(sums, others), words, both);
+      left[k] = static_cast<uint16_t>(both[0]);
+      right[k] = static_cast<uint16_t>(both[1]);
+    }
+#endif
+}
+
+// Which of `count` displacements of a block costs least: the sum of what its four cells differ by and of both
+// penalties, in this order; among equal ones `before`, then the first. `count` is a multiple of kAtOnce.
+int cheapest(const uint16_t* const* cells, const float* HWY_RESTRICT leave, const float* HWY_RESTRICT away,
+             int count, int before) {
+  const hn::CappedTag<float, kAtOnce> lanes;
+  const hn::Rebind<uint16_t, decltype(lanes)> narrow;
+  const hn::RebindToSigned<decltype(lanes)> whole;
+  constexpr int kLanes = static_cast<int>(hn::MaxLanes(hn::CappedTag<float, kAtOnce>()));
+  const auto costs = [&](int k) HWY_ATTR {
+    const auto of = [&](int i) HWY_ATTR { return hn::LoadU(narrow, cells[i] + k); };
+    const auto sum = hn::Add(hn::Add(of(0), of(1)), hn::Add(of(2), of(3)));
+    return hn::Add(hn::Add(hn::ConvertTo(lanes, hn::PromoteTo(whole, sum)), hn::LoadU(lanes, leave + k)),
+                   hn::LoadU(lanes, away + k));
+  };
+  auto lowest = costs(0);
+  for (int k = kLanes; k < count; k += kLanes) lowest = hn::Min(lowest, costs(k));
+  const float least = hn::GetLane(hn::MinOfLanes(lanes, lowest));
+  const auto costs_so = [&](int k) {
+    const int sum = cells[0][k] + cells[1][k] + cells[2][k] + cells[3][k];
+    return static_cast<float>(sum) + leave[k] + away[k] == least;
+  };
+  if (costs_so(before)) return before;
+  int k = 0;
+  while (k + 1 < count && !costs_so(k)) ++k;
+  return k;
 }
 
 // Of softened samples, whose differences fit 16 bits when eight are added.
@@ -67,15 +143,17 @@ int cellSum(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16_t* HW
   return sum;
 }
 
-// Sums of one Gauss–Newton step over a block: gradient products, gradient times difference, difference², in
-// code values.
-void gradientSums(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16_t* HWY_RESTRICT b,
-                  ptrdiff_t b_stride, float fx, float fy, float* HWY_RESTRICT sums) {
+// Sums of one Gauss–Newton step over a block, in code values: gradient products, gradient times difference,
+// difference². The first three are of `a` alone; `again`: they are known already and stay as they are.
+template <bool kAgain>
+HWY_INLINE void sumsOfStep(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16_t* HWY_RESTRICT b,
+                           ptrdiff_t b_stride, float fx, float fy, float* HWY_RESTRICT sums) {
   // Gradients are taken over two samples.
   constexpr float kOne = 1.0F / (kSoftUnit * kSoftUnit), kHalf = kOne / 2, kQuarter = kOne / 4;
   constexpr float kScale[6] = {kQuarter, kQuarter, kQuarter, kHalf, kHalf, kOne};
 #if HWY_TARGET == HWY_SCALAR
-  std::fill(sums, sums + 6, 0.0F);
+  constexpr int kFirst = kAgain ? 3 : 0;
+  std::fill(sums + kFirst, sums + 6, 0.0F);
   for (int y = 0; y < kBlock; ++y)
     for (int x = 0; x < kBlock; ++x) {
       const int16_t *p = a + y * a_stride + x, *q = b + y * b_stride + x;
@@ -85,7 +163,7 @@ void gradientSums(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16
           ((1 - fx) * (1 - fy) * static_cast<float>(q[0]) + fx * (1 - fy) * static_cast<float>(q[1]) +
            (1 - fx) * fy * static_cast<float>(q[b_stride]) + fx * fy * static_cast<float>(q[b_stride + 1]));
       const float products[6] = {gx * gx, gx * gy, gy * gy, gx * d, gy * d, d * d};
-      for (int i = 0; i < 6; ++i) sums[i] += kScale[i] * products[i];
+      for (int i = kFirst; i < 6; ++i) sums[i] += kScale[i] * products[i];
     }
 #else
   const hn::CappedTag<int16_t, kBlock> lanes;
@@ -101,7 +179,7 @@ void gradientSums(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16
   auto xx2 = xx, xy2 = xx, yy2 = xx, xd2 = xx, yd2 = xx, dd2 = xx;
   for (int x = 0; x < kBlock; x += kWide) {
     const int16_t *from = a + x, *to = b + x;
-    const auto across = [&](const int16_t* row) {
+    const auto across = [&](const int16_t* row) HWY_ATTR {
       const auto left = hn::LoadU(lanes, row);
       return hn::Add(left, hn::MulFixedPoint15(hn::Sub(hn::LoadU(lanes, row + 1), left), right));
     };
@@ -114,9 +192,11 @@ void gradientSums(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16
       const auto gx = hn::Sub(hn::LoadU(lanes, from + 1), hn::LoadU(lanes, from - 1));
       const auto gy = hn::Sub(below, above);
       const auto d = hn::Sub(here, hn::Add(upper, hn::MulFixedPoint15(hn::Sub(lower, upper), down)));
-      xx = hn::ReorderWidenMulAccumulate(wide, gx, gx, xx, xx2);
-      xy = hn::ReorderWidenMulAccumulate(wide, gx, gy, xy, xy2);
-      yy = hn::ReorderWidenMulAccumulate(wide, gy, gy, yy, yy2);
+      if constexpr (!kAgain) {
+        xx = hn::ReorderWidenMulAccumulate(wide, gx, gx, xx, xx2);
+        xy = hn::ReorderWidenMulAccumulate(wide, gx, gy, xy, xy2);
+        yy = hn::ReorderWidenMulAccumulate(wide, gy, gy, yy, yy2);
+      }
       xd = hn::ReorderWidenMulAccumulate(wide, gx, d, xd, xd2);
       yd = hn::ReorderWidenMulAccumulate(wide, gy, d, yd, yd2);
       dd = hn::ReorderWidenMulAccumulate(wide, d, d, dd, dd2);
@@ -125,17 +205,27 @@ void gradientSums(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16
       upper = lower;
     }
   }
-  const auto total = [&](auto one, auto two) {
+  const auto total = [&](auto one, auto two) HWY_ATTR {
     return hn::GetLane(hn::SumOfLanes(floats, hn::ConvertTo(floats, hn::Add(one, two))));
   };
-  const auto store = [&](int i, auto one, auto two) { sums[i] = kScale[i] * total(one, two); };
-  store(0, xx, xx2);
-  store(1, xy, xy2);
-  store(2, yy, yy2);
+  const auto store = [&](int i, auto one, auto two) HWY_ATTR { sums[i] = kScale[i] * total(one, two); };
+  if constexpr (!kAgain) {
+    store(0, xx, xx2);
+    store(1, xy, xy2);
+    store(2, yy, yy2);
+  }
   store(3, xd, xd2);
   store(4, yd, yd2);
   store(5, dd, dd2);
 #endif
+}
+
+void gradientSums(const int16_t* a, ptrdiff_t a_stride, const int16_t* b, ptrdiff_t b_stride, float fx,
+                  float fy, bool again, float* sums) {
+  if (again)
+    sumsOfStep<true>(a, a_stride, b, b_stride, fx, fy, sums);
+  else
+    sumsOfStep<false>(a, a_stride, b, b_stride, fx, fy, sums);
 }
 
 }  // namespace glenhaze::detail::HWY_NAMESPACE
@@ -144,8 +234,12 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace glenhaze::detail {
 
+int blocksAlong(int samples) { return (samples + kStep - 1) / kStep + 1; }
+
 // What Highway's dispatch gives is a plain pointer; taken once a search, not once a block.
 HWY_EXPORT(blockDifference);
+HWY_EXPORT(cellDifferences);
+HWY_EXPORT(cheapest);
 HWY_EXPORT(gradientSums);
 HWY_EXPORT(cellSum);
 
@@ -159,9 +253,9 @@ struct Whole {
   int dx = 0, dy = 0;
 };
 
-// Whole-sample motion on one level, blocks `step` apart.
+// Whole-sample motion on one level; blocks lie as those of a MotionField.
 struct LevelField {
-  int step = kBlock, offset = 0, columns = 0, rows = 0;
+  int columns = 0, rows = 0;
   std::vector<Whole> vectors;
   Whole at(int column, int row) const {
     return vectors[static_cast<size_t>(std::clamp(row, 0, rows - 1)) * static_cast<size_t>(columns) +
@@ -169,7 +263,8 @@ struct LevelField {
   }
   // The block whose middle is nearest to a point.
   Whole near(int x, int y) const {
-    return at((x - offset - kBlock / 2 + step / 2) / step, (y - offset - kBlock / 2 + step / 2) / step);
+    static_assert(kBlock == 2 * kStep);
+    return at((x + kStep / 2) / kStep, (y + kStep / 2) / kStep);
   }
 };
 
@@ -178,14 +273,23 @@ decltype(&HWY_STATIC_DISPATCH(blockDifference)) chosenDifference() {
   return HWY_DYNAMIC_DISPATCH(blockDifference);
 }
 
+// What leaving a guess, and each step away from it, must gain to be believed. Noise alone scatters the
+// difference of two sums by about 1.2·σ·kBlock.
+class Penalty {
+ public:
+  explicit Penalty(float sigma) : leave_(2.4F * sigma * kBlock), step_(0.15F * sigma * kBlock) {}
+  float leave() const { return leave_; }
+  float leaveTo(int steps) const { return steps > 0 ? leave_ : 0; }
+  float awayBy(int steps) const { return step_ * static_cast<float>(std::min(8, steps)); }
+
+ private:
+  float leave_, step_;
+};
+
 class LevelSearch {
  public:
   LevelSearch(const BytePlane& from, const BytePlane& to, float sigma)
-      : from_(from), to_(to), difference_(chosenDifference()) {
-    // What leaving the guess, and each step away from it, must gain to be believed. Noise alone scatters the
-    // difference of two sums by about 1.2·σ·kBlock.
-    leave_ = 2.4F * sigma * kBlock;
-    step_ = 0.15F * sigma * kBlock;
+      : from_(from), to_(to), difference_(chosenDifference()), penalty_(sigma) {
     // The mean of |difference| of two equal pictures with normal noise is 2σ/√π.
     const float noise = 1.1284F * sigma * kBlock * kBlock;
     enough_ = 1.2F * noise;
@@ -208,21 +312,13 @@ class LevelSearch {
   // Whether one vector leaves no more than another but for what noise scatters, to some three deviations.
   bool fitsAsWell(int x, int y, BlockVector one, BlockVector other) const {
     return static_cast<float>(difference(x, y, one)) <=
-           static_cast<float>(difference(x, y, other)) + 1.6F * leave_;
+           static_cast<float>(difference(x, y, other)) + 1.6F * penalty_.leave();
   }
   float cost(int x, int y, Whole v, Whole guess) const {
     v = held(x, y, v);
     const int sum = difference(x, y, v);
-    const int away = std::min(8, std::abs(v.dx - guess.dx) + std::abs(v.dy - guess.dy));
-    return static_cast<float>(sum) + (away > 0 ? leave_ : 0) + step_ * static_cast<float>(away);
-  }
-  Whole around(int x, int y, Whole guess, int reach) const {
-    Whole best = guess;
-    float least = cost(x, y, guess, guess);
-    for (int dy = -reach; dy <= reach; ++dy)
-      for (int dx = -reach; dx <= reach; ++dx)
-        consider(x, y, {guess.dx + dx, guess.dy + dy}, guess, best, least);
-    return held(x, y, best);
+    const int away = std::abs(v.dx - guess.dx) + std::abs(v.dy - guess.dy);
+    return static_cast<float>(sum) + penalty_.leaveTo(away) + penalty_.awayBy(away);
   }
   // From the best of several guesses downhill, one sample at a time; no further than noise can tell.
   template <size_t N>
@@ -234,11 +330,14 @@ class LevelSearch {
       if (std::none_of(guesses.begin(), guesses.begin() + static_cast<ptrdiff_t>(i), same))
         consider(x, y, guesses[i], guesses[0], best, least);
     }
+    Whole came;  // how the last step went; back is not better
     for (int i = 0; i < steps && least > enough_; ++i) {
       const Whole start = best;
       for (const Whole& d : {Whole{1, 0}, {-1, 0}, {0, 1}, {0, -1}})
-        consider(x, y, {start.dx + d.dx, start.dy + d.dy}, guesses[0], best, least);
-      if (best.dx == start.dx && best.dy == start.dy) break;
+        if (came.dx + d.dx != 0 || came.dy + d.dy != 0)
+          consider(x, y, {start.dx + d.dx, start.dy + d.dy}, guesses[0], best, least);
+      came = {best.dx - start.dx, best.dy - start.dy};
+      if (came.dx == 0 && came.dy == 0) break;
     }
     return held(x, y, best);
   }
@@ -253,7 +352,70 @@ class LevelSearch {
   const BytePlane& from_;
   const BytePlane& to_;
   int (*difference_)(const uint8_t*, ptrdiff_t, const uint8_t*, ptrdiff_t);
-  float leave_, step_, enough_, sure_;
+  Penalty penalty_;
+  float enough_, sure_;
+};
+
+// All displacements of up to kCoarseReach, for the smallest pictures. Blocks overlap by half: what a cell
+// differs by counts in four of them.
+class CoarseSearch {
+ public:
+  CoarseSearch(const BytePlane& from, const BytePlane& to, float sigma, int columns)
+      : from_(from), to_(to), columns_(columns), leave_(kPadded, kNever), away_(kPadded, 0.0F) {
+    chooseInstructionSet();
+    differences_ = HWY_DYNAMIC_DISPATCH(cellDifferences);
+    cheapest_ = HWY_DYNAMIC_DISPATCH(cheapest);
+    const Penalty penalty(sigma);
+    for (int k = 0; k < kCount; ++k) {
+      const Whole v = displacement(k);
+      const int steps = std::abs(v.dx) + std::abs(v.dy);
+      leave_[static_cast<size_t>(k)] = penalty.leaveTo(steps);
+      away_[static_cast<size_t>(k)] = penalty.awayBy(steps);
+    }
+  }
+
+  // Rows of blocks, the first of which begins at −kStep.
+  void rows(int first, int last, Whole* to) const {
+    // Of two rows of cells, two cells at a time.
+    const auto row_of_cells = static_cast<size_t>(columns_ / 2 + 1) * 2 * kPadded;
+    std::vector<uint16_t> sums(2 * row_of_cells);
+    const auto cellAt = [&](int row, int column) {
+      return sums.data() + static_cast<size_t>(row & 1) * row_of_cells +
+             static_cast<size_t>(column) * kPadded;
+    };
+    const auto prepare = [&](int row) {
+      const int y = row * kStep - kStep;
+      for (int column = 0; column <= columns_; column += 2) {
+        const int x = column * kStep - kStep;
+        differences_(from_.row(y) + x, from_.stride, to_.row(y) + x, to_.stride, kCoarseReach,
+                     cellAt(row, column), cellAt(row, column + 1));
+      }
+    };
+    prepare(first);
+    for (int row = first; row < last; ++row) {
+      prepare(row + 1);
+      for (int column = 0; column < columns_; ++column) {
+        const std::array<const uint16_t*, 4> cells{cellAt(row, column), cellAt(row, column + 1),
+                                                   cellAt(row + 1, column), cellAt(row + 1, column + 1)};
+        *to++ = displacement(cheapest_(cells.data(), leave_.data(), away_.data(), kPadded, kCount / 2));
+      }
+    }
+  }
+
+ private:
+  static constexpr int kSide = 2 * kCoarseReach + 1, kCount = kSide * kSide,
+                       kPadded = (kCount + 15) / 16 * 16;
+  static constexpr float kNever = 1e30F;
+  // The last pair of cells may begin a cell behind the picture.
+  static_assert(3 * kStep + kCoarseReach <= kBorder);
+  static Whole displacement(int k) { return {k % kSide - kCoarseReach, k / kSide - kCoarseReach}; }
+
+  const BytePlane& from_;
+  const BytePlane& to_;
+  int columns_;
+  decltype(&HWY_STATIC_DISPATCH(cellDifferences)) differences_;
+  decltype(&HWY_STATIC_DISPATCH(cheapest)) cheapest_;
+  std::vector<float> leave_, away_;
 };
 
 // Where a block of a finer level may be found, by the coarser one. Neighbours there carry the motion of
@@ -269,24 +431,37 @@ std::array<Whole, 6> guessesBy(const LevelField& coarser, int x, int y) {
 
 constexpr int kMostSteps = 4;
 
-LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelField* coarser, float sigma,
-                       int step, int offset, const Progress& progress) {
+LevelField emptyLevel(const BytePlane& from) {
   LevelField field;
-  field.step = step;
-  field.offset = offset;
-  field.columns = (from.width - offset + step - 1) / step;
-  field.rows = (from.height - offset + step - 1) / step;
+  field.columns = blocksAlong(from.width);
+  field.rows = blocksAlong(from.height);
   field.vectors.resize(static_cast<size_t>(field.columns) * static_cast<size_t>(field.rows));
+  return field;
+}
+
+LevelField searchCoarsest(const BytePlane& from, const BytePlane& to, float sigma, const Progress& progress) {
+  LevelField field = emptyLevel(from);
+  const CoarseSearch search(from, to, sigma, field.columns);
+  constexpr int kGrain = 4;
+  parallelBlocks(field.rows, kGrain, [&](int first, int last) {
+    progress.check();
+    search.rows(first, last, field.vectors.data() + static_cast<ptrdiff_t>(first) * field.columns);
+  });
+  return field;
+}
+
+LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelField& coarser, float sigma,
+                       const Progress& progress) {
+  LevelField field = emptyLevel(from);
   const LevelSearch search(from, to, sigma);
   parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
     progress.check();
     for (int row = first; row < last; ++row)
       for (int column = 0; column < field.columns; ++column) {
-        const int x = offset + column * step, y = offset + row * step;
+        const int x = column * kStep - kStep, y = row * kStep - kStep;
         field.vectors[static_cast<size_t>(row) * static_cast<size_t>(field.columns) +
                       static_cast<size_t>(column)] =
-            coarser == nullptr ? search.around(x, y, {0, 0}, kCoarseReach)
-                               : search.downhill(x, y, guessesBy(*coarser, x, y), kMostSteps);
+            search.downhill(x, y, guessesBy(coarser, x, y), kMostSteps);
       }
   });
   return field;
@@ -307,14 +482,14 @@ BlockVector refined(const SamplePlane& from, const SamplePlane& to, int x, int y
   float dx = 0, dy = 0;
   BlockVector best = start;
   float least = std::numeric_limits<float>::max();
+  std::array<float, 6> s{};
   for (int round = 0; round < kRounds; ++round) {
     const float px = start.dx + dx, py = start.dy + dy;
     const int ix = std::clamp(down(px), -kBorder + 2 - x, to.width + kBorder - kBlock - 4 - x);
     const int iy = std::clamp(down(py), -kBorder + 2 - y, to.height + kBorder - kBlock - 4 - y);
     const float fx = std::clamp(px - static_cast<float>(ix), 0.0F, 1.0F),
                 fy = std::clamp(py - static_cast<float>(iy), 0.0F, 1.0F);
-    std::array<float, 6> s{};
-    sums_of(from.row(y) + x, from.stride, to.row(y + iy) + x + ix, to.stride, fx, fy, s.data());
+    sums_of(from.row(y) + x, from.stride, to.row(y + iy) + x + ix, to.stride, fx, fy, round > 0, s.data());
     if (s[5] >= least) break;
     least = s[5];
     best = {static_cast<float>(ix) + fx, static_cast<float>(iy) + fy, std::max(1.0F, s[0] + s[2] - empty)};
@@ -334,8 +509,6 @@ BlockVector refined(const SamplePlane& from, const SamplePlane& to, int x, int y
 }
 
 }  // namespace
-
-int blocksAlong(int samples) { return (samples + kStep - 1) / kStep + 1; }
 
 void makeMotionPicture(const SamplePlane& luma, MotionPicture& to) {
   makePyramid(luma, kLevels, to.pyramid);
@@ -476,35 +649,23 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F s
 
 }  // namespace
 
-std::optional<BlockVector> agreement(const std::array<BlockVector, 4>& vectors) {
-  constexpr float kAgree = 1;
-  BlockVector low = vectors[0], high = vectors[0];
-  float dx = 0, dy = 0, weight = 0;
-  for (const BlockVector& v : vectors) {
-    low = {std::min(low.dx, v.dx), std::min(low.dy, v.dy)};
-    high = {std::max(high.dx, v.dx), std::max(high.dy, v.dy)};
-    dx += v.sure * v.dx;
-    dy += v.sure * v.dy;
-    weight += v.sure;
-  }
-  if (high.dx - low.dx > kAgree || high.dy - low.dy > kAgree) return std::nullopt;
-  return BlockVector{dx / weight, dy / weight, weight / 4};
-}
-
 MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
                            const Progress& progress) {
-  LevelField coarser;
   const auto levels = static_cast<int>(from.pyramid.size());
+  const auto at = [](const MotionPicture& of, int level) -> const BytePlane& {
+    return of.pyramid[static_cast<size_t>(level)];
+  };
   float level_sigma = sigma / static_cast<float>(1 << (levels - 1));
-  for (int level = levels - 1; level > 0; --level, level_sigma *= 2)
-    coarser =
-        searchLevel(from.pyramid[static_cast<size_t>(level)], to.pyramid[static_cast<size_t>(level)],
-                    level == levels - 1 ? nullptr : &coarser, level_sigma, kBlock / 2, -kStep, progress);
+  LevelField found = searchCoarsest(at(from, levels - 1), at(to, levels - 1), level_sigma, progress);
+  for (int level = levels - 2; level > 0; --level) {
+    level_sigma *= 2;
+    found = searchLevel(at(from, level), at(to, level), found, level_sigma, progress);
+  }
   const LevelSearch search(from.pyramid[0], to.pyramid[0], sigma);
   const auto start = [&](int column, int row) {
     const int x = column * kStep - kStep, y = row * kStep - kStep;
-    return asVector(levels == 1 ? search.around(x, y, {0, 0}, kCoarseReach)
-                                : search.downhill(x, y, guessesBy(coarser, x, y), kMostSteps));
+    return asVector(levels == 1 ? found.at(column, row)
+                                : search.downhill(x, y, guessesBy(found, x, y), kMostSteps));
   };
   return refinedField(from, to, start, sigma, progress);
 }

@@ -3,6 +3,7 @@
 // average the noise away, and the last step solves for the fraction of a pixel on softened planes
 // (B. Lucas, T. Kanade, "An iterative image registration technique…", IJCAI 1981).
 
+#include <algorithm>
 #include <array>
 #include <optional>
 #include <vector>
@@ -65,7 +66,20 @@ MotionField refineMotion(const MotionPicture& from, const MotionPicture& to, flo
 inline int nearest(float v) { return static_cast<int>(v + (v < 0 ? -0.5F : 0.5F)); }
 
 /// The mean of four vectors that differ by no more than a sample, those with structure before those without.
-std::optional<BlockVector> agreement(const std::array<BlockVector, 4>& vectors);
+inline std::optional<BlockVector> agreement(const std::array<BlockVector, 4>& vectors) {
+  constexpr float kAgree = 1;
+  BlockVector low = vectors[0], high = vectors[0];
+  float dx = 0, dy = 0, weight = 0;
+  for (const BlockVector& v : vectors) {
+    low = {std::min(low.dx, v.dx), std::min(low.dy, v.dy)};
+    high = {std::max(high.dx, v.dx), std::max(high.dy, v.dy)};
+    dx += v.sure * v.dx;
+    dy += v.sure * v.dy;
+    weight += v.sure;
+  }
+  if (high.dx - low.dx > kAgree || high.dy - low.dy > kAgree) return std::nullopt;
+  return BlockVector{dx / weight, dy / weight, weight / 4};
+}
 
 /// Sum of absolute differences of a square of kStep at (x, y) against the one at (x + dx, y + dy), in steps
 /// of 1/kSoftUnit.
