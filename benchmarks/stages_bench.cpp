@@ -1,7 +1,8 @@
 // Where a render's time goes: one clip with each stage on and off, without encoding and with, beside what a
 // plain copy of its frames costs. Milliseconds a frame, medians of three, and the processors' time of that
 // one.
-//   build/bin/stages_bench SHOOT CLIP-NAME [frames] [WORD…]   only lines that hold one of the words
+//   build/bin/stages_bench SHOOT CLIP-NAME [frames] [WORD…]   only lines that hold one of the words, or are
+//   one (=WORD)
 #include <sys/resource.h>
 
 #include <algorithm>
@@ -84,7 +85,7 @@ class Lines {
  private:
   bool wanted(const std::string& name) const {
     return words_.empty() || std::ranges::any_of(words_, [&](const std::string& word) {
-             return name.find(word) != std::string::npos;
+             return word.starts_with('=') ? name == word.substr(1) : name.find(word) != std::string::npos;
            });
   }
   int64_t frames_;
