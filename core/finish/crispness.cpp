@@ -62,7 +62,7 @@ void lumaRow(const Frame& frame, int y, float* to) {
 
 namespace {
 
-// Squares of samples that the noise is looked for in, `kEvery` of their sides apart.
+// Squares of samples that the noise is looked for in, kQuietEvery of their sides apart.
 constexpr int kQuietBlock = 8, kQuietEvery = 3, kQuietAround = kQuietBlock + 2 * kFineReach;
 
 struct QuietBlock {
