@@ -7,8 +7,8 @@
 
 #include <algorithm>
 
-// Compiled once per instruction set and chosen at run time. Products and sums stay apart (see
-// CMakeLists.txt), so that each gives the same.
+// Compiled once per instruction set and chosen at run time. Products and sums stay apart (by an option in
+// cmake/Warnings.cmake), so that each gives the same.
 HWY_BEFORE_NAMESPACE();
 namespace glenhaze::detail::HWY_NAMESPACE {
 namespace {
