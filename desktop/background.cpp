@@ -1,10 +1,9 @@
 #include "desktop/background.h"
 
-#include <QFuture>
 #include <QPointer>
-#include <QtConcurrentRun>
 
 #include "core/base/error.h"
+#include "desktop/elsewhere.h"
 
 namespace glenhaze::desktop {
 
@@ -41,7 +40,7 @@ void Background::run(Work work) {
     Finish finish;
     QString trouble;
   };
-  QtConcurrent::run(&pool_, [work = std::move(work), progress]() -> Outcome {
+  const auto attempt = [work = std::move(work), progress]() -> Outcome {
     try {
       return {work(progress), {}};
     } catch (const Error& error) {
@@ -49,7 +48,8 @@ void Background::run(Work work) {
     } catch (const std::exception& error) {
       return {{}, QString::fromUtf8(error.what())};
     }
-  }).then(this, [this, request](const Outcome& outcome) {
+  };
+  runElsewhere(pool_, this, attempt, [this, request](const Outcome& outcome) {
     if (request != request_) return;
     busy_ = false;
     trouble_ = outcome.trouble;

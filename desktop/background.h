@@ -40,7 +40,7 @@ class Background : public QObject {
   QString trouble_;
   int request_ = 0;
   std::stop_source stop_;
-  QThreadPool pool_;  // see Session: never the global one
+  QThreadPool pool_;  // see runElsewhere()
 };
 
 }  // namespace glenhaze::desktop

@@ -2,7 +2,8 @@
 
 #include <sys/stat.h>
 
-#include <QtConcurrentRun>
+#include "desktop/elsewhere.h"
+
 
 namespace glenhaze::desktop {
 namespace fs = std::filesystem;
@@ -87,11 +88,13 @@ void FootageWatch::lookAgain() {
 
 void FootageWatch::look(std::vector<fs::path> files) {
   if (files.empty()) return;
-  QtConcurrent::run(&pool_, [files = std::move(files)] {
+  const auto stampsOf = [files = std::move(files)] {
     Stamps stamps;
     for (const fs::path& file : files) stamps[file] = stampOf(file);
     return stamps;
-  }).then(this, [this, generation = generation_](const Stamps& stamps) { take(stamps, generation); });
+  };
+  runElsewhere(pool_, this, stampsOf,
+               [this, generation = generation_](const Stamps& stamps) { take(stamps, generation); });
 }
 
 // A file is told of when it is as it was a look before; one that is gone, at once.

@@ -1,10 +1,8 @@
 #include "desktop/session.h"
 
 #include <QElapsedTimer>
-#include <QFuture>
 #include <QPointer>
 #include <QUndoCommand>
-#include <QtConcurrentRun>
 #include <algorithm>
 #include <array>
 #include <utility>
@@ -16,6 +14,7 @@
 #include "core/profile/library.h"
 #include "core/run/status.h"
 #include "core/treat/shoot_change.h"
+#include "desktop/elsewhere.h"
 
 namespace glenhaze::desktop {
 namespace fs = std::filesystem;
@@ -244,9 +243,8 @@ void Session::probeMissing() {
     if (facts_.contains(path.native())) continue;
     facts_[path.native()] = nullptr;
     ++probing_;
-    QtConcurrent::run(&probes_, [path, store = store_] {
-      return knownFacts(path, *store);
-    }).then(this, [this, generation, path](const ClipFacts& facts) {
+    const auto probe = [path, store = store_] { return knownFacts(path, *store); };
+    runElsewhere(probes_, this, probe, [this, generation, path](const ClipFacts& facts) {
       if (generation != generation_) return;
       arrived_.emplace_back(path.native(), std::make_shared<ClipFacts>(facts));
       --probing_;
@@ -366,7 +364,7 @@ void Session::startRun() {
         Qt::QueuedConnection);
   });
   elsewhere_ = farm_.has_value();
-  QtConcurrent::run(&runs_, [batch = batch_, token = run_stop_.get_token(), farm = farm_] {
+  const auto wholeRun = [batch = batch_, token = run_stop_.get_token(), farm = farm_] {
     try {
       if (farm)
         runOnSlurm(*batch, *farm, token);
@@ -374,9 +372,12 @@ void Session::startRun() {
         batch->run(token);
     } catch (const Error& error) {
       return error.kind() == ErrorKind::Cancelled ? QString() : QString::fromUtf8(error.what());
+    } catch (const std::exception& error) {
+      return QString::fromUtf8(error.what());
     }
     return QString();
-  }).then(this, [this](const QString& trouble) {
+  };
+  runElsewhere(runs_, this, wholeRun, [this](const QString& trouble) {
     running_ = false;
     if (!trouble.isEmpty()) Q_EMIT failed(trouble);
     takeRunItems();

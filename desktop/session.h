@@ -160,8 +160,7 @@ class Session : public QObject {
   Standings standings_;
   FootageWatch watch_;
   std::shared_ptr<PictureCache> pictures_ = std::make_shared<PictureCache>();
-  // Pools of our own, here and elsewhere: Qt paints large pictures on its global pool and waits for it, so
-  // long work there would stall the window. Last, so that they are waited for first.
+  // Last, so that they are waited for first.
   QThreadPool probes_, runs_;
 };
 

@@ -1,12 +1,11 @@
 #include "desktop/shoot/film_strips.h"
 
-#include <QFuture>
 #include <QPainter>
-#include <QtConcurrentRun>
 
 #include "core/base/error.h"
 #include "core/frame/rgb.h"
 #include "core/media/reader.h"
+#include "desktop/elsewhere.h"
 
 namespace glenhaze::desktop {
 
@@ -53,10 +52,12 @@ QImage FilmStrips::strip(const ClipInfo& clip) {
   if (known != strips_.constEnd()) return *known;
   if (clip.width <= 0 || asked_.contains(key)) return {};
   asked_.insert(key);
-  QtConcurrent::run(&pool_, [clip] { return makeStrip(clip); }).then(this, [this, key](const QImage& strip) {
-    strips_.insert(key, strip);
-    Q_EMIT ready();
-  });
+  runElsewhere(
+      pool_, this, [clip] { return makeStrip(clip); },
+      [this, key](const QImage& strip) {
+        strips_.insert(key, strip);
+        Q_EMIT ready();
+      });
   return {};
 }
 

@@ -27,7 +27,7 @@ class FilmStrips : public QObject {
  private:
   QHash<QString, QImage> strips_;
   QSet<QString> asked_;
-  QThreadPool pool_;  // see Session: never the global one
+  QThreadPool pool_;  // see runElsewhere()
 };
 
 }  // namespace glenhaze::desktop
