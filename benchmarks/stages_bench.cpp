@@ -1,5 +1,5 @@
 // Where a render's time goes: one clip with each stage on and off, without encoding and with, beside what a
-// plain copy of its frames costs. Milliseconds a frame, medians of three, and the processors' time of that
+// plain copy of its frames costs. Milliseconds a frame, medians of five, and the processors' time of that
 // one.
 //   build/bin/stages_bench SHOOT CLIP-NAME [frames] [WORD…]   only lines that hold one of the words, or are
 //   one (=WORD)
@@ -38,9 +38,11 @@ double processorsMs() {
   return ms(usage.ru_utime) + ms(usage.ru_stime);
 }
 
+constexpr int kRuns = 5;
+
 Cost medianOf(const std::function<void()>& act, int64_t frames) {
   std::vector<Cost> costs;
-  for (int i = 0; i < 3; ++i) {
+  for (int i = 0; i < kRuns; ++i) {
     const auto start = Clock::now();
     const double before = processorsMs();
     act();
@@ -49,7 +51,7 @@ Cost medianOf(const std::function<void()>& act, int64_t frames) {
                      (processorsMs() - before) / count});
   }
   std::ranges::sort(costs, {}, &Cost::ms);
-  return costs[1];
+  return costs[kRuns / 2];
 }
 
 double peakMegabytes() {

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <cmath>
 #include <iostream>
 #include <sstream>
@@ -180,9 +181,8 @@ OutputSettings outputOf(const ApplyRequest& request) {
   output.folder = std::filesystem::absolute(request.out).lexically_normal();
   output.encode.codec = *codecFromName(request.codec.empty() ? "h264" : request.codec);
   output.stills_stay = request.codec.empty();
-  output.encode.quality = request.quality == "small"  ? Quality::Small
-                          : request.quality == "high" ? Quality::High
-                                                      : Quality::Standard;
+  output.encode.quality =
+      static_cast<Quality>(std::ranges::find(kQualityNames, request.quality) - kQualityNames.begin());
   if (const auto sound = soundFromName(request.sound)) output.encode.sound = *sound;
   output.encode.graphics = request.encoder == "graphics";
   if (!request.size.empty()) output.size = parseSize(request.size);
@@ -263,7 +263,7 @@ void addApply(CLI::App& app, Session& session) {
           "h264, h265, prores, ffv1, png, tiff or jpeg; unless given h264, and stills stay what they are")
       ->check(CLI::IsMember({"h264", "h265", "prores", "ffv1", "png", "tiff", "jpeg"}));
   verb->add_option("--quality", r->quality, "small, standard or high")
-      ->check(CLI::IsMember({"small", "standard", "high"}));
+      ->check(CLI::IsMember(std::vector<std::string>(kQualityNames.begin(), kQualityNames.end())));
   verb->add_option("--sound", r->sound, "keep, pcm, none or silent")
       ->check(CLI::IsMember({"keep", "pcm", "none", "silent"}));
   verb->add_option("--encoder", r->encoder,

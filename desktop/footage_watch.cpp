@@ -4,7 +4,6 @@
 
 #include "desktop/elsewhere.h"
 
-
 namespace glenhaze::desktop {
 namespace fs = std::filesystem;
 

@@ -9,7 +9,7 @@ namespace glenhaze {
 
 namespace {
 
-constexpr double kWidestTan = 5.67;  // 80° from the axis: the straight picture grows without bound past it
+constexpr double kStraightTan = 5.67;  // 80° from the axis: the straight picture grows without bound past it
 constexpr int kBorderSteps = 96;
 
 bool inside(Point p, int width, int height) {
@@ -140,10 +140,10 @@ double LensWindow::findWholeZoom(bool& limited) const {
     if (amount_ > 0) {
       auto ray = map_.pixelToRay(p);
       const double r = ray ? std::hypot(ray->x, ray->y) : 0;
-      if (!ray || r > kWidestTan * ray->z) {
+      if (!ray || r > kStraightTan * ray->z) {
         limited = true;
         const Point d{(p.x - lens.cx) / lens.fx, (p.y - lens.cy) / lens.fy};
-        const double s = std::min(kWidestTan, map_.field().max_ray) / std::max(1e-12, length(d));
+        const double s = std::min(kStraightTan, map_.field().max_ray) / std::max(1e-12, length(d));
         plane = {d.x * s * lens.fx + lens.cx, d.y * s * lens.fy + lens.cy};
       } else {
         plane = {lens.fx * ray->x / ray->z + lens.cx, lens.fy * ray->y / ray->z + lens.cy};

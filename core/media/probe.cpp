@@ -172,14 +172,14 @@ void addProblem(ClipInfo& info, ClipProblem::Kind kind, std::string text, bool f
 }
 
 std::string timeFaultText(const FrameTimes& times) {
-  using Fault = FrameTimes::Fault;
+  using enum FrameTimes::Fault;
   const std::string even = " Frames are taken in their order, evenly spaced.";
   switch (times.fault()) {
-    case Fault::Missing:
+    case Missing:
       return "Frames have no time stamps." + even;
-    case Fault::Backwards:
+    case Backwards:
       return "Time stamps run backwards within the clip." + even;
-    case Fault::Gap:
+    case Gap:
       return "Time stamps jump by over an hour." + even;
     default:
       return times.isEven()

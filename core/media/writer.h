@@ -2,6 +2,7 @@
 // A rendered clip on its way to the disk: encodes frames, carries sound, telemetry, tags, rotation,
 // creation time and timecode over from the source, and appears under its name only when complete.
 
+#include <array>
 #include <cstdint>
 #include <filesystem>
 #include <functional>
@@ -18,6 +19,8 @@ namespace glenhaze {
 
 enum class Codec { H264, H265, ProRes422HQ, Ffv1, Png, Tiff, Jpeg };
 enum class Quality { Small, Standard, High };
+/// As they are written in files and on the command line.
+inline constexpr std::array kQualityNames = {"small", "standard", "high"};
 enum class Sound {
   Keep,
   Pcm,
@@ -84,8 +87,8 @@ struct WriteResult {
 };
 
 /// Gives a whole output, which is at place.temporary, its name: place.complete is called, and what may be
-/// replaced is. `clip`: never touched, whatever the guard says. Throws Error(Unwritable); it stays where it is
-/// then.
+/// replaced is. `clip`: never touched, whatever the guard says. Throws Error(Unwritable); it stays where it
+/// is then.
 void publishOutput(const OutputPlace& place, const std::filesystem::path& clip);
 
 /// Sound that is made for an output in place of its source's.

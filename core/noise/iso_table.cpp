@@ -17,8 +17,6 @@ constexpr double kSameStops = 0.05;
 
 double stops(double from, double to) { return std::log2(to / from); }
 
-std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
-
 // The curves of one light, by ISO. Where any will do: those without a light, else those of the first by name;
 // never a mixture.
 std::vector<const NoiseCurve*> variantOf(std::span<const NoiseCurve> curves, const std::string& light) {
@@ -89,6 +87,8 @@ std::vector<double> votesOf(std::span<const NoisePoint> points) {
 }
 
 }  // namespace
+
+std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
 
 IsoCurve curveForIso(std::span<const NoiseCurve> curves, double iso, const std::string& light) {
   IsoCurve result;

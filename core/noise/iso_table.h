@@ -31,6 +31,9 @@ struct IsoCurve {
 /// linear in log ISO; beyond, variance grows as ISO does (photon noise alone).
 IsoCurve curveForIso(std::span<const NoiseCurve> curves, double iso, const std::string& light = {});
 
+/// "ISO 1250".
+std::string isoText(double iso);
+
 struct IsoEstimate {
   double iso = 0, low = 0, high = 0;  ///< low and high: two standard deviations away
   std::string light;                  ///< the variant that fits

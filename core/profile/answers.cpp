@@ -14,7 +14,7 @@ using nlohmann::json;
 namespace {
 
 constexpr const char* kFormat = "glenhaze-answers";
-constexpr int kVersion = 1;
+constexpr int kAnswersVersion = 1;
 
 }  // namespace
 
@@ -82,7 +82,7 @@ bool AnswerBook::read() {
   if (!fs::exists(fs::symlink_status(file_, code))) return true;
   try {
     const json in = parseJson(readFile(file_));
-    if (in.value("format", "") != kFormat || in.value("version", 0) > kVersion) return false;
+    if (in.value("format", "") != kFormat || in.value("version", 0) > kAnswersVersion) return false;
     std::map<std::string, CameraAnswer> answers;
     for (const auto& [key, answer] : in.at("answers").items()) answers[key] = answerFromJson(answer);
     answers_ = std::move(answers);
@@ -111,7 +111,7 @@ void AnswerBook::remember(const ClipInfo& clip, const CameraAnswer& answer) {
   CameraAnswer kept = answer;
   kept.remembered = false;
   answers_[answerKey(clip)] = kept;
-  json out = {{"format", kFormat}, {"version", kVersion}, {"answers", json::object()}};
+  json out = {{"format", kFormat}, {"version", kAnswersVersion}, {"answers", json::object()}};
   for (const auto& [key, one] : answers_) out["answers"][key] = answerToJson(one);
   std::error_code code;
   fs::create_directories(file_.parent_path(), code);

@@ -16,7 +16,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int64_t kLargest = 64 << 20;  // bytes of one profile, far more than any has
-constexpr int kMost = 1000;
+constexpr int kMostProfiles = 1000;
 
 struct WriterCloser {
   void operator()(archive* a) const { archive_write_free(a); }
@@ -83,7 +83,7 @@ std::vector<Profile> readBundle(const fs::path& zip) {
     const char* named = archive_entry_pathname(entry);
     const std::string name = named != nullptr ? fs::path(named).filename().string() : "";
     if (!name.ends_with(kProfileEnding)) continue;
-    if (std::ssize(profiles) >= kMost)
+    if (std::ssize(profiles) >= kMostProfiles)
       throw Error(ErrorKind::Unreadable, "The .zip holds too much", zip.string(), "more than 1000 profiles",
                   "");
     std::string text;

@@ -18,7 +18,7 @@ using nlohmann::json;
 
 namespace {
 
-constexpr int kVersion = 1;
+constexpr int kProfileVersion = 1;
 
 }  // namespace
 
@@ -334,7 +334,7 @@ Profile parseProfile(const std::string& text, const std::string& where) {
     const json in = parseJson(text);
     if (!in.is_object() || in.value("format", "") != "glenhaze-profile")
       throw fail("it does not say format \"glenhaze-profile\"");
-    if (wholeOr<int>(in, "version", 0) > kVersion) throw fail("it was written by a newer version");
+    if (wholeOr<int>(in, "version", 0) > kProfileVersion) throw fail("it was written by a newer version");
     Profile profile;
     profile.camera = cameraFromJson(in.at("camera"));
     if (in.contains("lens") && in["lens"].is_object() && in["lens"].contains("model"))
@@ -372,7 +372,7 @@ std::string profileToJson(const Profile& profile) {
     if (kept.is_object()) out = std::move(kept);
   }
   out["format"] = "glenhaze-profile";
-  out["version"] = kVersion;
+  out["version"] = kProfileVersion;
   cameraToJson(profile.camera, out["camera"]);
   // A part that was taken away goes; one that was never understood stays.
   const auto understood = [&](const char* part, const char* key) {

@@ -8,8 +8,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
-
 char foldedCase(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; }
 bool isDigit(char c) { return c >= '0' && c <= '9'; }
 

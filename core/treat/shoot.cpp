@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <span>
 
 #include "core/base/error.h"
 #include "core/base/files.h"
@@ -21,10 +22,9 @@ namespace {
 
 constexpr int kVersion = 1;
 
-const std::vector<std::string> kQualities = {"small", "standard", "high"};
-const std::vector<std::string> kShapes = {"fill", "bars", "pixels"};
+constexpr std::array kShapes = {"fill", "bars", "pixels"};
 
-size_t indexOf(const std::vector<std::string>& names, const std::string& name, const char* key) {
+size_t indexOf(std::span<const char* const> names, const std::string& name, const char* key) {
   const auto at = std::find(names.begin(), names.end(), name);
   if (at == names.end()) throw std::invalid_argument(std::string(key) + " is not known: " + name);
   return static_cast<size_t>(at - names.begin());
@@ -181,7 +181,7 @@ void outputToJson(const OutputSettings& o, const fs::path& folder, json& out) {
   out["stills"] = o.stills_stay ? "stay" : "films";
   out.erase("name");
   if (!o.name.empty()) out["name"] = o.name;
-  out["quality"] = kQualities[static_cast<size_t>(o.encode.quality)];
+  out["quality"] = kQualityNames[static_cast<size_t>(o.encode.quality)];
   out["sound"] = soundName(o.encode.sound);
   out.erase("encoder");
   if (o.encode.graphics) out["encoder"] = "graphics";
@@ -210,12 +210,12 @@ OutputSettings outputFromJson(const json& in, const fs::path& folder) {
   if (const std::string fault = patternFault(o.name); !fault.empty())
     throw std::invalid_argument("output.name: " + fault);
   o.encode.quality =
-      static_cast<Quality>(indexOf(kQualities, in.value("quality", "standard"), "output.quality"));
+      static_cast<Quality>(indexOf(kQualityNames, in.value("quality", "standard"), "output.quality"));
   const std::string sound_name = in.value("sound", "keep");
   const auto sound = soundFromName(sound_name);
   if (!sound) throw std::invalid_argument("output.sound is not known: " + sound_name);
   o.encode.sound = *sound;
-  static const std::vector<std::string> kEncoders{"processor", "graphics"};
+  constexpr std::array kEncoders{"processor", "graphics"};
   o.encode.graphics = indexOf(kEncoders, in.value("encoder", "processor"), "output.encoder") == 1;
   if (in.contains("bit_rate")) o.encode.bit_rate = wholeOf<int64_t>(in["bit_rate"]);
   if (o.encode.bit_rate && (*o.encode.bit_rate < 10'000 || *o.encode.bit_rate > 4'000'000'000))

@@ -18,7 +18,6 @@ namespace {
 
 constexpr std::array<const char*, 2> kFields = {"keep", "deinterlace"};
 constexpr std::array<const char*, 2> kDamage = {"refuse", "hold"};
-constexpr std::array<const char*, 3> kQualities = {"small", "standard", "high"};
 
 template <typename Value, size_t N>
 Value fromName(const std::array<const char*, N>& names, const json& in) {
@@ -102,7 +101,7 @@ std::string treatmentToJson(const Treatment& t) {
               {"damage", kDamage[static_cast<size_t>(t.damage)]},
               {"range", {t.range.first, t.range.last}},
               {"codec", codecName(t.codec)},
-              {"quality", kQualities[static_cast<size_t>(t.quality)]},
+              {"quality", kQualityNames[static_cast<size_t>(t.quality)]},
               {"sound", soundName(t.sound)},
               {"graphics", t.graphics}};
   if (t.canvas.size.width > 0)
@@ -127,7 +126,7 @@ Treatment treatmentFromJson(const std::string& text) {
   const auto codec = codecFromName(in.at("codec").get<std::string>());
   if (!codec) throw std::invalid_argument("codec is not known");
   t.codec = *codec;
-  t.quality = fromName<Quality>(kQualities, in.at("quality"));
+  t.quality = fromName<Quality>(kQualityNames, in.at("quality"));
   const auto sound = soundFromName(in.at("sound").get<std::string>());
   if (!sound) throw std::invalid_argument("sound is not known");
   t.sound = *sound;

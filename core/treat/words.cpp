@@ -12,7 +12,6 @@ namespace glenhaze {
 namespace {
 
 std::string pixels(double value) { return fixedText(value, 2) + " px"; }
-std::string isoText(double iso) { return "ISO " + std::to_string(std::lround(iso)); }
 
 // A lens that no profile has, of a clip that is treated by itself.
 void tellOwnLens(const Shoot& shoot, const ShootClip& clip, const std::optional<LensFact>& fact,

@@ -40,37 +40,38 @@ int64_t bytesRead() {
   return -1;
 }
 
-struct Kind {
+struct FileKind {
   const char* name;
   const char* ending;
   const char* arguments;
 };
-void PrintTo(const Kind& k, std::ostream* out) { *out << k.name; }
+void PrintTo(const FileKind& k, std::ostream* out) { *out << k.name; }
 
 // Constant bit rate with filler: large packets that cost nothing to make.
-constexpr const char* kH264 =
+constexpr const char* kFilledUp =
     "-c:v libx264 -preset ultrafast -bf 2 -g 24 -x264-params nal-hrd=cbr:filler=1 "
     "-b:v 100M -maxrate 100M -bufsize 100M";
-constexpr const char* kSource = "-f lavfi -i testsrc2=size=192x112:rate=25:duration=";
-constexpr const char* kSound = " -f lavfi -i sine=duration=";
+constexpr const char* kMoving = "-f lavfi -i testsrc2=size=192x112:rate=25:duration=";
+constexpr const char* kTone = " -f lavfi -i sine=duration=";
 
-class LeanInput : public ::testing::TestWithParam<Kind> {};
+class LeanInput : public ::testing::TestWithParam<FileKind> {};
 INSTANTIATE_TEST_SUITE_P(
     Containers, LeanInput,
-    ::testing::Values(Kind{"Mp4", ".mp4", kH264}, Kind{"Mov", ".mov", "-c:v prores_ks"},
-                      Kind{"Mp4IndexInFront", ".mp4", "-c:v libx264 -bf 3 -g 24 -crf 5 -movflags faststart"},
-                      Kind{"Mp4Fragments", ".mp4",
-                           "-c:v libx264 -bf 2 -g 24 -crf 5 -movflags frag_keyframe+empty_moov"},
-                      Kind{"Matroska", ".mkv", kH264}, Kind{"WebM", ".webm", "-c:v libvpx -b:v 20M"},
-                      Kind{"MatroskaSmallPackets", ".mkv", "-c:v libx264 -bf 2 -crf 45"},
-                      Kind{"AviMjpeg", ".avi", "-c:v mjpeg -q:v 2"},
-                      Kind{"Mp4Hevc", ".mp4", "-c:v libx265 -x265-params log-level=error:bframes=4 -crf 10"}),
+    ::testing::Values(
+        FileKind{"Mp4", ".mp4", kFilledUp}, FileKind{"Mov", ".mov", "-c:v prores_ks"},
+        FileKind{"Mp4IndexInFront", ".mp4", "-c:v libx264 -bf 3 -g 24 -crf 5 -movflags faststart"},
+        FileKind{"Mp4Fragments", ".mp4",
+                 "-c:v libx264 -bf 2 -g 24 -crf 5 -movflags frag_keyframe+empty_moov"},
+        FileKind{"Matroska", ".mkv", kFilledUp}, FileKind{"WebM", ".webm", "-c:v libvpx -b:v 20M"},
+        FileKind{"MatroskaSmallPackets", ".mkv", "-c:v libx264 -bf 2 -crf 45"},
+        FileKind{"AviMjpeg", ".avi", "-c:v mjpeg -q:v 2"},
+        FileKind{"Mp4Hevc", ".mp4", "-c:v libx265 -x265-params log-level=error:bframes=4 -crf 10"}),
     [](const auto& info) { return std::string(info.param.name); });
 
 TEST_P(LeanInput, TimeStampsAreTheSameAsWithThePictures) {
   const testing::ScratchFolder folder;
   const auto path = makeWithFfmpeg(folder / ("clip" + std::string(GetParam().ending)),
-                                   std::string(kSource) + "3" + kSound + "3 -pix_fmt " +
+                                   std::string(kMoving) + "3" + kTone + "3 -pix_fmt " +
                                        (std::string(GetParam().name) == "Mov"        ? "yuv422p10le "
                                         : std::string(GetParam().name) == "AviMjpeg" ? "yuvj420p "
                                                                                      : "yuv420p ") +
@@ -85,15 +86,16 @@ TEST_P(LeanInput, TimeStampsAreTheSameAsWithThePictures) {
   EXPECT_EQ(stampsOf(lean->format(), video), expected);
 }
 
-class LeanProbe : public ::testing::TestWithParam<Kind> {};
+class LeanProbe : public ::testing::TestWithParam<FileKind> {};
 INSTANTIATE_TEST_SUITE_P(Containers, LeanProbe,
-                         ::testing::Values(Kind{"Mp4", ".mp4", kH264}, Kind{"Matroska", ".mkv", kH264}),
+                         ::testing::Values(FileKind{"Mp4", ".mp4", kFilledUp},
+                                           FileKind{"Matroska", ".mkv", kFilledUp}),
                          [](const auto& info) { return std::string(info.param.name); });
 
 TEST_P(LeanProbe, ReadsUnderATwentiethOfALargeFile) {
   const testing::ScratchFolder folder;
   const auto path = makeWithFfmpeg(folder / ("large" + std::string(GetParam().ending)),
-                                   std::string(kSource) + "17 -pix_fmt yuv420p " + GetParam().arguments);
+                                   std::string(kMoving) + "17 -pix_fmt yuv420p " + GetParam().arguments);
   ASSERT_GT(fs::file_size(path), 200'000'000U);
   const int64_t before = bytesRead();
   if (before < 0) GTEST_SKIP() << "the system does not count what is read";
@@ -110,7 +112,7 @@ TEST(LeanInputServes, OnlyWhereTheContainerKnowsTheTimesItself) {
   const testing::ScratchFolder folder;
   for (const auto& [name, arguments] :
        {std::pair{"a.ts", "-c:v libx264 -bf 2"}, std::pair{"a.avi", "-c:v mpeg4 -bf 2"}}) {
-    const auto path = makeWithFfmpeg(folder / name, std::string(kSource) + "1 -pix_fmt yuv420p " + arguments);
+    const auto path = makeWithFfmpeg(folder / name, std::string(kMoving) + "1 -pix_fmt yuv420p " + arguments);
     const auto full = detail::openInput(path);
     EXPECT_FALSE(detail::LeanInput::serves(*full, detail::findVideo(*full))) << name;
     EXPECT_EQ(probe(path).frames, 25) << name;

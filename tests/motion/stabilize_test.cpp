@@ -15,7 +15,7 @@ namespace {
 
 using testing::kDegree;
 
-constexpr int kFrames = 90;
+constexpr int kFilmFrames = 90;
 
 sim::SimCamera camera(double degrees, double readout_s = 0.015, double pan_per_s = 3) {
   return {testing::shakyCamera(readout_s), sim::Scene{}, testing::windy(degrees, pan_per_s)};
@@ -27,7 +27,7 @@ struct Case {
   LensWindow window;
   CameraPath path;
   StabilizationRoom room;
-  Case(const sim::SimCamera& cam, int frames = kFrames)
+  Case(const sim::SimCamera& cam, int frames = kFilmFrames)
       : lens(cam.setup().lens),
         shutter{cam.setup().readout_s, ScanDirection::Down},
         window(lens, {0, 0, 1, 1}),
@@ -63,7 +63,7 @@ TEST(Whittaker, LinesPassAndFastSwingsFallAsTheFormulaSays) {
 TEST(FrameMap, PlacesOfTheWorldComeOutWhereTheVirtualCameraSeesThem) {
   const sim::SimCamera cam = camera(1.5);
   const Case c(cam);
-  const StabilizedClip clip = stabilize(c.room, {}, 0, kFrames);
+  const StabilizedClip clip = stabilize(c.room, {}, 0, kFilmFrames);
   const LensMap lens(c.lens);
   const RowTimes rows(c.shutter, c.lens.width, c.lens.height);
   double worst = 0, moved = 0;
@@ -101,7 +101,7 @@ TEST(OwnMotion, WhatTheCamerasTurningCarriesIsWhereTheCameraSeesIt) {
   const Case c(cam);
   const LensMap lens(c.lens);
   const RowTimes rows(c.shutter, c.lens.width, c.lens.height);
-  const CameraPath path = testing::truePath(cam, kFrames);
+  const CameraPath path = testing::truePath(cam, kFilmFrames);
   const auto worldAt = [&](size_t frame, Point at) {
     return testing::orientationOf(cam.pose(static_cast<double>(frame) / 30 + rows.at(at))) *
            *lens.pixelToRay(at);
@@ -167,7 +167,7 @@ TEST(Stabilize, ShakeGoesAndNothingBlankShows) {
   const Case c(camera(0.8));
   StabilizationSettings settings;
   settings.crop_limit = 0.3;
-  const StabilizedClip clip = stabilize(c.room, settings, 0, kFrames);
+  const StabilizedClip clip = stabilize(c.room, settings, 0, kFilmFrames);
   EXPECT_LT(clip.shake_after_deg, 0.06 * clip.shake_before_deg);
   // What is left of each frame is what the figure sums up.
   ASSERT_EQ(clip.shake_left_deg.size(), clip.frames.size());
@@ -176,7 +176,7 @@ TEST(Stabilize, ShakeGoesAndNothingBlankShows) {
   EXPECT_NEAR(std::sqrt(sum / static_cast<double>(clip.frames.size())), clip.shake_after_deg, 1e-6);
   EXPECT_GT(clip.crop, 0.02);
   EXPECT_LT(clip.crop, 0.3);
-  expectFilled(c, clip, 0, kFrames);
+  expectFilled(c, clip, 0, kFilmFrames);
 }
 
 TEST(Stabilize, TheCropLimitHolds) {
@@ -186,15 +186,15 @@ TEST(Stabilize, TheCropLimitHolds) {
   double before = 1e9;
   for (const double limit : {0.06, 0.12, 0.3}) {
     settings.crop_limit = limit;
-    const StabilizedClip clip = stabilize(c.room, settings, 0, kFrames);
+    const StabilizedClip clip = stabilize(c.room, settings, 0, kFilmFrames);
     EXPECT_LE(clip.crop, limit + 0.002) << limit;
     EXPECT_GT(clip.needed_crop, 0.06);
-    expectFilled(c, clip, 0, kFrames);
+    expectFilled(c, clip, 0, kFilmFrames);
     // More room, less shake.
     EXPECT_LE(clip.shake_after_deg, before * 1.02) << limit;
     before = clip.shake_after_deg;
   }
-  EXPECT_LT(before, 0.06 * stabilize(c.room, settings, 0, kFrames).shake_before_deg);
+  EXPECT_LT(before, 0.06 * stabilize(c.room, settings, 0, kFilmFrames).shake_before_deg);
 }
 
 // A camera that is carried past near things: what it moves costs crop as what it turns does.
@@ -213,7 +213,7 @@ TEST(Stabilize, TheCropLimitHoldsForShiftAndScaleToo) {
       StabilizationSettings settings;
       settings.framing = framing;
       settings.crop_limit = limit;
-      const StabilizedClip clip = stabilize(room, settings, 0, kFrames);
+      const StabilizedClip clip = stabilize(room, settings, 0, kFilmFrames);
       EXPECT_LT(clip.crop, limit + 0.01);
       EXPECT_GT(clip.needed_crop, limit);
       EXPECT_LT(clip.shake_after_deg, clip.shake_before_deg);
@@ -225,8 +225,8 @@ TEST(Stabilize, ASlowScaleFillsToo) {
   StabilizationSettings settings;
   settings.framing = Framing::FilledSlow;
   settings.crop_limit = 0.3;
-  const StabilizedClip clip = stabilize(c.room, settings, 0, kFrames);
-  expectFilled(c, clip, 0, kFrames);
+  const StabilizedClip clip = stabilize(c.room, settings, 0, kFilmFrames);
+  expectFilled(c, clip, 0, kFilmFrames);
   double fastest = 0, least = 9, most = 0;
   for (size_t i = 1; i < clip.frames.size(); ++i) {
     fastest = std::max(fastest, std::abs(clip.frames[i].zoom - clip.frames[i - 1].zoom));
@@ -240,14 +240,14 @@ TEST(Stabilize, HoldingStillIsOneOrientation) {
   const Case c(camera(0.6, 0.015, 0));
   StabilizationSettings settings;
   settings.steadying = Steadying::HoldStill;
-  const StabilizedClip clip = stabilize(c.room, settings, 0, kFrames);
+  const StabilizedClip clip = stabilize(c.room, settings, 0, kFilmFrames);
   EXPECT_TRUE(clip.can_hold_still) << clip.hold_reason;
   for (const VirtualFrame& f : clip.frames)
     EXPECT_LT(length(turnOf(inverse(clip.frames[0].orientation) * f.orientation)), 1e-9);
-  expectFilled(c, clip, 0, kFrames);
+  expectFilled(c, clip, 0, kFilmFrames);
   // A long pan cannot be held, and it is said why.
   const Case pan(camera(0.6, 0.015, 25));
-  const StabilizedClip far = stabilize(pan.room, {}, 0, kFrames);
+  const StabilizedClip far = stabilize(pan.room, {}, 0, kFilmFrames);
   EXPECT_FALSE(far.can_hold_still);
   EXPECT_NE(far.hold_reason.find("turns by"), std::string::npos);
 }
@@ -256,7 +256,7 @@ TEST(Stabilize, AxesThatAreNotWantedStayAsTheyWere) {
   const Case c(camera(0.8));
   StabilizationSettings settings;
   settings.pan = settings.tilt = 0;
-  const StabilizedClip clip = stabilize(c.room, settings, 0, kFrames);
+  const StabilizedClip clip = stabilize(c.room, settings, 0, kFilmFrames);
   double roll = 0;
   for (size_t i = 0; i < clip.frames.size(); ++i) {
     const Turn off = turnOf(inverse(c.path.frames()[i].orientation) * clip.frames[i].orientation);
@@ -279,7 +279,7 @@ TEST(Stabilize, TheHorizonIsKeptLevel) {
   settings.level = true;
   settings.level_roll_deg = 4;  // the world's down, against the first frame
   settings.crop_limit = 0.5;
-  const StabilizedClip clip = stabilize(c.room, settings, 0, kFrames);
+  const StabilizedClip clip = stabilize(c.room, settings, 0, kFilmFrames);
   for (size_t i = 0; i < clip.frames.size(); i += 7) {
     const Quaternion view = testing::orientationOf(cam.pose(0)) * clip.frames[i].orientation;
     const Ray down = inverse(view) * Ray{0, 1, 0};
@@ -302,11 +302,11 @@ TEST(Stabilize, CropIsJudgedBetweenTheInAndOutPoints) {
 
 TEST(Stabilize, DoubtsNextToEachOtherAreOneRangeAndAdviceFitsTheWorst) {
   const sim::SimCamera cam = camera(0.8);
-  std::vector<PathFrame> frames = testing::truePath(cam, kFrames).frames();
+  std::vector<PathFrame> frames = testing::truePath(cam, kFilmFrames).frames();
   const auto advised = [&] {
     const Lens lens = cam.setup().lens;
     const StabilizationRoom room(CameraPath(frames), lens, {}, LensWindow(lens, {}));
-    return stabilize(room, {}, 0, kFrames);
+    return stabilize(room, {}, 0, kFilmFrames);
   };
   EXPECT_TRUE(advised().doubtful.empty());
   for (const size_t i : {20, 21, 24}) frames[i].doubt = PathDoubt::Blurred;
@@ -322,7 +322,7 @@ TEST(Stabilize, DoubtsNextToEachOtherAreOneRangeAndAdviceFitsTheWorst) {
   ASSERT_EQ(clip.doubtful.size(), 2U);
   EXPECT_EQ(clip.doubtful[0].why, "blurred; nothing to track");
   EXPECT_NE(clip.advice.find("cannot be followed"), std::string::npos);
-  for (size_t i = 30; i < 30 + kFrames * 2 / 5; ++i) frames[i].doubt = PathDoubt::Nothing;
+  for (size_t i = 30; i < 30 + kFilmFrames * 2 / 5; ++i) frames[i].doubt = PathDoubt::Nothing;
   EXPECT_NE(advised().advice.find("by hand"), std::string::npos);
 }
 
@@ -330,11 +330,11 @@ TEST(Stabilize, AWindowByHandIsFollowed) {
   const Case c(camera(0.3));
   StabilizationSettings settings;
   settings.window = {{0, {0, 0}, 1}, {60, {0.1, 0.05}, 0.7}};
-  const StabilizedClip clip = stabilize(c.room, settings, 0, kFrames);
+  const StabilizedClip clip = stabilize(c.room, settings, 0, kFilmFrames);
   EXPECT_NEAR(clip.frames[30].offset.x, 0.05, 1e-9);
   EXPECT_NEAR(clip.frames[70].offset.y, 0.05, 1e-9);
   EXPECT_NEAR(clip.frames[60].zoom / clip.frames[0].zoom, 1 / 0.7, 1e-6);
-  expectFilled(c, clip, 0, kFrames);
+  expectFilled(c, clip, 0, kFilmFrames);
 }
 
 TEST(Stabilize, ASettingOutOfRangeIsNamed) {

@@ -14,12 +14,12 @@
 namespace glenhaze {
 namespace {
 
-constexpr int kWidth = 1280, kHeight = 720;
+constexpr int kWide = 1280, kHigh = 720;
 
 FrameTracks someFrame(int index, size_t num_pairs) {
   std::mt19937 random(static_cast<unsigned>(index));
-  std::uniform_real_distribution<float> x(0, kWidth - 1), y(0, kHeight - 1);
-  const detail::PositionSteps steps(kWidth, kHeight);
+  std::uniform_real_distribution<float> x(0, kWide - 1), y(0, kHigh - 1);
+  const detail::PositionSteps steps(kWide, kHigh);
   const auto kept = [&](float v) { return steps.from(steps.to(static_cast<double>(v))); };
   std::vector<TrackPair> pairs(num_pairs);
   for (TrackPair& p : pairs) p = {kept(x(random)), kept(y(random)), kept(x(random)), kept(y(random))};
@@ -27,7 +27,7 @@ FrameTracks someFrame(int index, size_t num_pairs) {
 }
 
 TrackRecord someRecord(int num_frames, size_t num_pairs = 40) {
-  TrackRecord record{kWidth, kHeight, {}};
+  TrackRecord record{kWide, kHigh, {}};
   for (int i = 0; i < num_frames; ++i) record.frames.push_back(someFrame(i, num_pairs));
   return record;
 }
@@ -50,7 +50,7 @@ size_t heapBytes() { return mallinfo2().uordblks; }
 
 // A writer that is given up as a killed process gives it up: nothing is finished, nothing taken away.
 void leaveUnfinished(const TrackPlace& place, int num_frames) {
-  detail::TrackWriter writer(place, kWidth, kHeight, detail::TrackWriter::Earlier::Forget);
+  detail::TrackWriter writer(place, kWide, kHigh, detail::TrackWriter::Earlier::Forget);
   for (int i = 0; i < num_frames; ++i) writer.add(someFrame(i, 40));
 }
 
@@ -69,7 +69,7 @@ TEST(TrackFile, MemoryStaysFlatHoweverLongTheClipIs) {
   const TrackPlace place{folder / "a.tracks", "key"};
   const size_t before = heapBytes();
   {
-    detail::TrackWriter writer(place, kWidth, kHeight, detail::TrackWriter::Earlier::TakeUp);
+    detail::TrackWriter writer(place, kWide, kHigh, detail::TrackWriter::Earlier::TakeUp);
     TrackRecord record = writer.takenUp();
     for (int i = 0; i < kFrames; ++i) record.frames.push_back(writer.add(someFrame(i, 300)));
     writer.finish();
@@ -113,7 +113,7 @@ TEST(TrackFile, AKilledAnalysisIsTakenUpBehindItsLastWholeFrame) {
   const TrackPlace place{folder / "a.tracks", "key"};
   leaveUnfinished(place, 12);
   std::filesystem::resize_file(unfinished(place), std::filesystem::file_size(unfinished(place)) - 7);
-  detail::TrackWriter writer(place, kWidth, kHeight, detail::TrackWriter::Earlier::TakeUp);
+  detail::TrackWriter writer(place, kWide, kHigh, detail::TrackWriter::Earlier::TakeUp);
   TrackRecord record = writer.takenUp();
   ASSERT_EQ(record.frames.size(), 11U);
   addFrames(writer, record, 11, 20);
@@ -130,18 +130,17 @@ TEST(TrackFile, ThatOfAnotherKeyOrSizeIsNotTakenUp) {
   using Writer = detail::TrackWriter;
   leaveUnfinished(place, 12);
   EXPECT_TRUE(
-      Writer({place.file, "another"}, kWidth, kHeight, Writer::Earlier::TakeUp).takenUp().frames.empty());
+      Writer({place.file, "another"}, kWide, kHigh, Writer::Earlier::TakeUp).takenUp().frames.empty());
   leaveUnfinished(place, 12);
-  EXPECT_TRUE(Writer(place, kWidth, kHeight + 2, Writer::Earlier::TakeUp).takenUp().frames.empty());
+  EXPECT_TRUE(Writer(place, kWide, kHigh + 2, Writer::Earlier::TakeUp).takenUp().frames.empty());
 }
 
 TEST(TrackFile, TwoAnalysesOfOneClipDoNotWriteIntoEachOther) {
   const testing::ScratchFolder folder;
   const TrackPlace place{folder / "a.tracks", "key"};
   using Writer = detail::TrackWriter;
-  Writer one(place, kWidth, kHeight, Writer::Earlier::TakeUp),
-      two(place, kWidth, kHeight, Writer::Earlier::TakeUp);
-  TrackRecord first{kWidth, kHeight, {}}, second = first;
+  Writer one(place, kWide, kHigh, Writer::Earlier::TakeUp), two(place, kWide, kHigh, Writer::Earlier::TakeUp);
+  TrackRecord first{kWide, kHigh, {}}, second = first;
   for (int i = 0; i < 20; ++i) {
     first.frames.push_back(one.add(someFrame(i, 40)));
     second.frames.push_back(two.add(someFrame(i, 40)));
@@ -159,7 +158,7 @@ TEST(TrackFile, WhereNothingCanBeKeptTracksAreThereAllTheSame) {
   const testing::ScratchFolder folder;
   std::ofstream(folder / "file") << "no folder";
   const TrackPlace place{folder / "file/a.tracks", "key"};
-  detail::TrackWriter writer(place, kWidth, kHeight, detail::TrackWriter::Earlier::TakeUp);
+  detail::TrackWriter writer(place, kWide, kHigh, detail::TrackWriter::Earlier::TakeUp);
   TrackRecord record = writer.takenUp();
   addFrames(writer, record, 0, 20);
   expectSame(record, someRecord(20));

@@ -12,7 +12,7 @@ namespace {
 namespace fs = std::filesystem;
 using nlohmann::json;
 
-Profile sample() {
+Profile sampleProfile() {
   Profile p;
   p.camera.name = "Limpet A1";
   p.camera.width = 320;
@@ -53,7 +53,7 @@ int planted(const json& value) {
 TEST(ProfileEdit, KeysFromTomorrowSurviveAtEveryDepth) {
   const testing::ScratchFolder folder;
   const fs::path file = folder / "p.glenhaze.json";
-  createProfile(sample(), file, ExistingProfile::Refuse);
+  createProfile(sampleProfile(), file, ExistingProfile::Refuse);
   json all = jsonOf(file);
   int count = 0;
   plant(all, count);
@@ -68,7 +68,7 @@ TEST(ProfileEdit, KeysFromTomorrowSurviveAtEveryDepth) {
 TEST(ProfileEdit, UndoRestoresEveryByte) {
   const testing::ScratchFolder folder;
   const fs::path file = folder / "p.glenhaze.json";
-  createProfile(sample(), file, ExistingProfile::Refuse);
+  createProfile(sampleProfile(), file, ExistingProfile::Refuse);
   // As a person might have laid it out.
   const std::string theirs = jsonOf(file).dump(7) + "\n\n\n";
   writeFileAtomically(file, theirs);
@@ -76,29 +76,30 @@ TEST(ProfileEdit, UndoRestoresEveryByte) {
   EXPECT_FALSE(loadProfile(file).lens);
   restoreProfile(change.before);
   EXPECT_EQ(readFile(file), theirs);
-  const auto made = createProfile(sample(), folder / "new.glenhaze.json", ExistingProfile::Refuse);
+  const auto made = createProfile(sampleProfile(), folder / "new.glenhaze.json", ExistingProfile::Refuse);
   restoreProfile(made.before);
   EXPECT_FALSE(fs::exists(folder / "new.glenhaze.json"));
 }
 
 TEST(ProfileEdit, WhatCannotBeReadOrIsNewerIsLeftAlone) {
   const testing::ScratchFolder folder;
-  json newer = parseJson(profileToJson(sample()));
+  json newer = parseJson(profileToJson(sampleProfile()));
   newer["version"] = 99;
   for (const std::string& text :
        {std::string("not json"), newer.dump(), std::string("{\"format\":\"other\"}")}) {
     const fs::path file = folder / "x.glenhaze.json";
     writeFileAtomically(file, text);
     EXPECT_THROW(changeProfile(file, [](Profile&) {}), Error);
-    EXPECT_THROW(createProfile(sample(), file, ExistingProfile::Refuse), Error);
-    EXPECT_THROW(createProfile(sample(), file, ExistingProfile::Replace), Error);
+    EXPECT_THROW(createProfile(sampleProfile(), file, ExistingProfile::Refuse), Error);
+    EXPECT_THROW(createProfile(sampleProfile(), file, ExistingProfile::Replace), Error);
     EXPECT_EQ(readFile(file), text);
   }
 }
 
 TEST(ProfileEdit, PutAddsToWhatIsInTheFileByNow) {
   const testing::ScratchFolder folder;
-  const Profile opened = createProfile(sample(), folder / "p.glenhaze.json", ExistingProfile::Refuse).profile;
+  const Profile opened =
+      createProfile(sampleProfile(), folder / "p.glenhaze.json", ExistingProfile::Refuse).profile;
   // The console adds a shutter meanwhile; the window puts a lens that it measured on what it had read before.
   changeProfile(opened.path, [](Profile& p) {
     p.shutter = shutterPartByHand({0.0148, ScanDirection::Down});
@@ -116,13 +117,13 @@ TEST(ProfileEdit, ModesThatDifferGetFilesOfTheirOwn) {
   const testing::ScratchFolder folder;
   std::vector<CameraMode> modes;
   for (const char* name : {"D3+", "D3-", "D3", "D 3", "D3.", "Großer Pär"}) {
-    CameraMode mode = sample().camera;
+    CameraMode mode = sampleProfile().camera;
     mode.name = name;
     modes.push_back(mode);
   }
   for (const Rational fps :
        {Rational{30000, 1001}, Rational{24, 1}, Rational{24000, 1001}, Rational{60, 1}}) {
-    CameraMode mode = sample().camera;
+    CameraMode mode = sampleProfile().camera;
     mode.fps = fps;
     modes.push_back(mode);
   }
@@ -134,7 +135,7 @@ TEST(ProfileEdit, ModesThatDifferGetFilesOfTheirOwn) {
            [](CameraMode& m) { m.medium = "flat-port-sea"; }, [](CameraMode& m) { m.fps.reset(); },
            [](CameraMode& m) { m.view = std::string(400, 'v'); },
            [](CameraMode& m) { m.view = std::string(401, 'v'); }}) {
-    CameraMode mode = sample().camera;
+    CameraMode mode = sampleProfile().camera;
     set(mode);
     modes.push_back(mode);
   }
@@ -156,9 +157,9 @@ TEST(ProfileEdit, ModesThatDifferGetFilesOfTheirOwn) {
 
 TEST(ProfileEdit, ATakenNameOfSomebodyElsesIsLeftAlone) {
   const testing::ScratchFolder folder;
-  const fs::path taken = folder / suggestedFileName(sample().camera);
+  const fs::path taken = folder / suggestedFileName(sampleProfile().camera);
   writeFileAtomically(taken, "theirs");
-  const auto put = putProfile({}, sample(), folder.path());
+  const auto put = putProfile({}, sampleProfile(), folder.path());
   EXPECT_NE(put.profile.path, taken);
   EXPECT_EQ(readFile(taken), "theirs");
 }

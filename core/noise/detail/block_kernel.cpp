@@ -9,6 +9,8 @@
 #include <cmath>
 #include <vector>
 
+#include "core/noise/detail/planes.h"
+
 #include "core/noise/detail/cosines-inl.h"
 // Needs the one before.
 #include "core/noise/detail/cells-inl.h"

@@ -10,7 +10,7 @@
 #include <cstddef>
 #include <cstdint>
 
-#include "core/noise/detail/block_motion.h"
+#include "core/noise/detail/motion_field.h"
 
 namespace glenhaze::detail {
 

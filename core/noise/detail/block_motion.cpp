@@ -1,247 +1,14 @@
 #include "core/noise/detail/block_motion.h"
 
-#undef HWY_TARGET_INCLUDE
-#define HWY_TARGET_INCLUDE "core/noise/detail/block_motion.cpp"
-#include <hwy/foreach_target.h>
-#include <hwy/highway.h>
-
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
-#include "core/base/instruction_set.h"
 #include "core/base/parallel.h"
+#include "core/noise/detail/motion_kernel.h"
 #include "core/noise/detail/picture_motion.h"
 
-// Compiled once per instruction set and chosen at run time.
-HWY_BEFORE_NAMESPACE();
-namespace glenhaze::detail::HWY_NAMESPACE {
-
-namespace hn = hwy::HWY_NAMESPACE;
-
-constexpr int kAtOnce = 16;  // displacements
-
-#if HWY_TARGET != HWY_SCALAR
-// Of each eight bytes.
-HWY_INLINE auto absoluteSums(hn::Vec<hn::FixedTag<uint8_t, 16>> p, hn::Vec<hn::FixedTag<uint8_t, 16>> q) {
-#if HWY_ARCH_X86
-  // One instruction, which this Highway has no name for.
-  return hn::Vec<hn::FixedTag<uint64_t, 2>>{_mm_sad_epu8(p.raw, q.raw)};
-#else
-  return hn::SumsOf8(hn::Sub(hn::Max(p, q), hn::Min(p, q)));
-#endif
-}
-#endif
-
-int blockDifference(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uint8_t* HWY_RESTRICT b,
-                    ptrdiff_t b_stride) {
-#if HWY_TARGET == HWY_SCALAR
-  int sum = 0;
-  for (int y = 0; y < kBlock; ++y, a += a_stride, b += b_stride)
-    for (int x = 0; x < kBlock; ++x) sum += a[x] > b[x] ? a[x] - b[x] : b[x] - a[x];
-  return sum;
-#else
-  const hn::FixedTag<uint8_t, kBlock> bytes;
-  const hn::FixedTag<uint64_t, kBlock / 8> words;
-  auto sums = hn::Zero(words), others = sums;
-  const auto of = [&](int y) HWY_ATTR {
-    return absoluteSums(hn::LoadU(bytes, a + y * a_stride), hn::LoadU(bytes, b + y * b_stride));
-  };
-#pragma GCC unroll 8
-  for (int y = 0; y < kBlock; y += 2) {
-    sums = hn::Add(sums, of(y));
-    others = hn::Add(others, of(y + 1));
-  }
-  return static_cast<int>(hn::GetLane(hn::SumOfLanes(words, hn::Add(sums, others))));
-#endif
-}
-
-// Of two cells beside each other in `a`: the sums of differences from those up to `reach` away in `b`, row by
-// row.
-void cellDifferences(const uint8_t* HWY_RESTRICT a, ptrdiff_t a_stride, const uint8_t* HWY_RESTRICT b,
-                     ptrdiff_t b_stride, int reach, uint16_t* HWY_RESTRICT left,
-                     uint16_t* HWY_RESTRICT right) {
-  int k = 0;
-#if HWY_TARGET == HWY_SCALAR
-  for (int dy = -reach; dy <= reach; ++dy)
-    for (int dx = -reach; dx <= reach; ++dx, ++k) {
-      int sums[2] = {};
-      for (int y = 0; y < kStep; ++y)
-        for (int x = 0; x < 2 * kStep; ++x)
-          sums[x / kStep] += std::abs(a[y * a_stride + x] - b[(y + dy) * b_stride + x + dx]);
-      left[k] = static_cast<uint16_t>(sums[0]);
-      right[k] = static_cast<uint16_t>(sums[1]);
-    }
-#else
-  static_assert(2 * kStep == 16);
-  const hn::FixedTag<uint8_t, 2 * kStep> bytes;
-  const hn::FixedTag<uint64_t, 2> words;
-  hn::Vec<decltype(bytes)> own[kStep];
-  for (int y = 0; y < kStep; ++y) own[y] = hn::LoadU(bytes, a + y * a_stride);
-  for (int dy = -reach; dy <= reach; ++dy)
-    for (int dx = -reach; dx <= reach; ++dx, ++k) {
-      const uint8_t* at = b + dy * b_stride + dx;
-      const auto of = [&](int y)
-                          HWY_ATTR { return absoluteSums(own[y], hn::LoadU(bytes, at + y * b_stride)); };
-      auto sums = of(0), others = of(1);
-#pragma GCC unroll 8
-      for (int y = 2; y < kStep; y += 2) {
-        sums = hn::Add(sums, of(y));
-        others = hn::Add(others, of(y + 1));
-      }
-      HWY_ALIGN uint64_t both[2];
-      hn::Store(hn::Add(sums, others), words, both);
-      left[k] = static_cast<uint16_t>(both[0]);
-      right[k] = static_cast<uint16_t>(both[1]);
-    }
-#endif
-}
-
-// Which of `count` displacements of a block costs least: the sum of what its four cells differ by and of both
-// penalties, in this order; among equal ones `before`, then the first. `count` is a multiple of kAtOnce.
-int cheapest(const uint16_t* const* cells, const float* HWY_RESTRICT leave, const float* HWY_RESTRICT away,
-             int count, int before) {
-  const hn::CappedTag<float, kAtOnce> lanes;
-  const hn::Rebind<uint16_t, decltype(lanes)> narrow;
-  const hn::RebindToSigned<decltype(lanes)> whole;
-  constexpr int kLanes = static_cast<int>(hn::MaxLanes(hn::CappedTag<float, kAtOnce>()));
-  const auto costs = [&](int k) HWY_ATTR {
-    const auto of = [&](int i) HWY_ATTR { return hn::LoadU(narrow, cells[i] + k); };
-    const auto sum = hn::Add(hn::Add(of(0), of(1)), hn::Add(of(2), of(3)));
-    return hn::Add(hn::Add(hn::ConvertTo(lanes, hn::PromoteTo(whole, sum)), hn::LoadU(lanes, leave + k)),
-                   hn::LoadU(lanes, away + k));
-  };
-  auto lowest = costs(0);
-  for (int k = kLanes; k < count; k += kLanes) lowest = hn::Min(lowest, costs(k));
-  const float least = hn::GetLane(hn::MinOfLanes(lanes, lowest));
-  const auto costs_so = [&](int k) {
-    const int sum = cells[0][k] + cells[1][k] + cells[2][k] + cells[3][k];
-    return static_cast<float>(sum) + leave[k] + away[k] == least;
-  };
-  if (costs_so(before)) return before;
-  int k = 0;
-  while (k + 1 < count && !costs_so(k)) ++k;
-  return k;
-}
-
-// Of softened samples, whose differences fit 16 bits when eight are added.
-int cellSum(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16_t* HWY_RESTRICT b,
-            ptrdiff_t b_stride) {
-  const hn::CappedTag<int16_t, kStep> lanes;
-  constexpr int kWide = static_cast<int>(hn::MaxLanes(hn::CappedTag<int16_t, kStep>()));
-  int sum = 0;
-  for (int x = 0; x < kStep; x += kWide) {
-    auto column = hn::Zero(lanes);
-    for (int y = 0; y < kStep; ++y) {
-      const auto p = hn::LoadU(lanes, a + y * a_stride + x), q = hn::LoadU(lanes, b + y * b_stride + x);
-      column = hn::Add(column, hn::Sub(hn::Max(p, q), hn::Min(p, q)));
-    }
-    HWY_ALIGN int16_t each[kStep];
-    hn::Store(column, lanes, each);
-    for (int i = 0; i < kWide; ++i) sum += each[i];
-  }
-  return sum;
-}
-
-// Sums of one Gauss–Newton step over a block, in code values: gradient products, gradient times difference,
-// difference². The first three are of `a` alone; `again`: they are known already and stay as they are.
-template <bool kAgain>
-HWY_INLINE void sumsOfStep(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, const int16_t* HWY_RESTRICT b,
-                           ptrdiff_t b_stride, float fx, float fy, float* HWY_RESTRICT sums) {
-  // Gradients are taken over two samples.
-  constexpr float kOne = 1.0F / (kSoftUnit * kSoftUnit), kHalf = kOne / 2, kQuarter = kOne / 4;
-  constexpr float kScale[6] = {kQuarter, kQuarter, kQuarter, kHalf, kHalf, kOne};
-#if HWY_TARGET == HWY_SCALAR
-  constexpr int kFirst = kAgain ? 3 : 0;
-  std::fill(sums + kFirst, sums + 6, 0.0F);
-  for (int y = 0; y < kBlock; ++y)
-    for (int x = 0; x < kBlock; ++x) {
-      const int16_t *p = a + y * a_stride + x, *q = b + y * b_stride + x;
-      const auto gx = static_cast<float>(p[1] - p[-1]), gy = static_cast<float>(p[a_stride] - p[-a_stride]);
-      const auto d =
-          static_cast<float>(p[0]) -
-          ((1 - fx) * (1 - fy) * static_cast<float>(q[0]) + fx * (1 - fy) * static_cast<float>(q[1]) +
-           (1 - fx) * fy * static_cast<float>(q[b_stride]) + fx * fy * static_cast<float>(q[b_stride + 1]));
-      const float products[6] = {gx * gx, gx * gy, gy * gy, gx * d, gy * d, d * d};
-      for (int i = kFirst; i < 6; ++i) sums[i] += kScale[i] * products[i];
-    }
-#else
-  const hn::CappedTag<int16_t, kBlock> lanes;
-  const hn::RepartitionToWide<decltype(lanes)> wide;
-  const hn::RebindToFloat<decltype(wide)> floats;
-  constexpr int kWide = static_cast<int>(hn::MaxLanes(hn::CappedTag<int16_t, kBlock>()));
-  const auto share = [](float f) {
-    return static_cast<int16_t>(std::min(32767, static_cast<int>(f * 32768 + 0.5F)));
-  };
-  const auto right = hn::Set(lanes, share(fx)), down = hn::Set(lanes, share(fy));
-  auto xx = hn::Zero(wide), xy = xx, yy = xx, xd = xx, yd = xx, dd = xx;
-  // Where instructions leave two sums for one, the second goes here.
-  auto xx2 = xx, xy2 = xx, yy2 = xx, xd2 = xx, yd2 = xx, dd2 = xx;
-  for (int x = 0; x < kBlock; x += kWide) {
-    const int16_t *from = a + x, *to = b + x;
-    const auto across = [&](const int16_t* row) HWY_ATTR {
-      const auto left = hn::LoadU(lanes, row);
-      return hn::Add(left, hn::MulFixedPoint15(hn::Sub(hn::LoadU(lanes, row + 1), left), right));
-    };
-    auto above = hn::LoadU(lanes, from - a_stride), here = hn::LoadU(lanes, from);
-    auto upper = across(to);
-    for (int y = 0; y < kBlock; ++y, from += a_stride) {
-      to += b_stride;
-      const auto below = hn::LoadU(lanes, from + a_stride);
-      const auto lower = across(to);
-      const auto gx = hn::Sub(hn::LoadU(lanes, from + 1), hn::LoadU(lanes, from - 1));
-      const auto gy = hn::Sub(below, above);
-      const auto d = hn::Sub(here, hn::Add(upper, hn::MulFixedPoint15(hn::Sub(lower, upper), down)));
-      if constexpr (!kAgain) {
-        xx = hn::ReorderWidenMulAccumulate(wide, gx, gx, xx, xx2);
-        xy = hn::ReorderWidenMulAccumulate(wide, gx, gy, xy, xy2);
-        yy = hn::ReorderWidenMulAccumulate(wide, gy, gy, yy, yy2);
-      }
-      xd = hn::ReorderWidenMulAccumulate(wide, gx, d, xd, xd2);
-      yd = hn::ReorderWidenMulAccumulate(wide, gy, d, yd, yd2);
-      dd = hn::ReorderWidenMulAccumulate(wide, d, d, dd, dd2);
-      above = here;
-      here = below;
-      upper = lower;
-    }
-  }
-  const auto total = [&](auto one, auto two) HWY_ATTR {
-    return hn::GetLane(hn::SumOfLanes(floats, hn::ConvertTo(floats, hn::Add(one, two))));
-  };
-  const auto store = [&](int i, auto one, auto two) HWY_ATTR { sums[i] = kScale[i] * total(one, two); };
-  if constexpr (!kAgain) {
-    store(0, xx, xx2);
-    store(1, xy, xy2);
-    store(2, yy, yy2);
-  }
-  store(3, xd, xd2);
-  store(4, yd, yd2);
-  store(5, dd, dd2);
-#endif
-}
-
-void gradientSums(const int16_t* a, ptrdiff_t a_stride, const int16_t* b, ptrdiff_t b_stride, float fx,
-                  float fy, bool again, float* sums) {
-  if (again)
-    sumsOfStep<true>(a, a_stride, b, b_stride, fx, fy, sums);
-  else
-    sumsOfStep<false>(a, a_stride, b, b_stride, fx, fy, sums);
-}
-
-}  // namespace glenhaze::detail::HWY_NAMESPACE
-HWY_AFTER_NAMESPACE();
-
-#if HWY_ONCE
 namespace glenhaze::detail {
-
-int blocksAlong(int samples) { return (samples + kStep - 1) / kStep + 1; }
-
-// What Highway's dispatch gives is a plain pointer; taken once a search, not once a block.
-HWY_EXPORT(blockDifference);
-HWY_EXPORT(cellDifferences);
-HWY_EXPORT(cheapest);
-HWY_EXPORT(gradientSums);
-HWY_EXPORT(cellSum);
 
 namespace {
 
@@ -268,11 +35,6 @@ struct LevelField {
   }
 };
 
-decltype(&HWY_STATIC_DISPATCH(blockDifference)) chosenDifference() {
-  chooseInstructionSet();
-  return HWY_DYNAMIC_DISPATCH(blockDifference);
-}
-
 // What leaving a guess, and each step away from it, must gain to be believed. Noise alone scatters the
 // difference of two sums by about 1.2·σ·kBlock.
 class Penalty {
@@ -289,7 +51,7 @@ class Penalty {
 class LevelSearch {
  public:
   LevelSearch(const BytePlane& from, const BytePlane& to, float sigma)
-      : from_(from), to_(to), difference_(chosenDifference()), penalty_(sigma) {
+      : from_(from), to_(to), difference_(motionKernels().block_difference), penalty_(sigma) {
     // The mean of |difference| of two equal pictures with normal noise is 2σ/√π.
     const float noise = 1.1284F * sigma * kBlock * kBlock;
     enough_ = 1.2F * noise;
@@ -351,7 +113,7 @@ class LevelSearch {
   }
   const BytePlane& from_;
   const BytePlane& to_;
-  int (*difference_)(const uint8_t*, ptrdiff_t, const uint8_t*, ptrdiff_t);
+  decltype(MotionKernels::block_difference) difference_;
   Penalty penalty_;
   float enough_, sure_;
 };
@@ -362,9 +124,6 @@ class CoarseSearch {
  public:
   CoarseSearch(const BytePlane& from, const BytePlane& to, float sigma, int columns)
       : from_(from), to_(to), columns_(columns), leave_(kPadded, kNever), away_(kPadded, 0.0F) {
-    chooseInstructionSet();
-    differences_ = HWY_DYNAMIC_DISPATCH(cellDifferences);
-    cheapest_ = HWY_DYNAMIC_DISPATCH(cheapest);
     const Penalty penalty(sigma);
     for (int k = 0; k < kCount; ++k) {
       const Whole v = displacement(k);
@@ -387,8 +146,8 @@ class CoarseSearch {
       const int y = row * kStep - kStep;
       for (int column = 0; column <= columns_; column += 2) {
         const int x = column * kStep - kStep;
-        differences_(from_.row(y) + x, from_.stride, to_.row(y) + x, to_.stride, kCoarseReach,
-                     cellAt(row, column), cellAt(row, column + 1));
+        kernels_.cell_differences(from_.row(y) + x, from_.stride, to_.row(y) + x, to_.stride, kCoarseReach,
+                                  cellAt(row, column), cellAt(row, column + 1));
       }
     };
     prepare(first);
@@ -397,14 +156,15 @@ class CoarseSearch {
       for (int column = 0; column < columns_; ++column) {
         const std::array<const uint16_t*, 4> cells{cellAt(row, column), cellAt(row, column + 1),
                                                    cellAt(row + 1, column), cellAt(row + 1, column + 1)};
-        *to++ = displacement(cheapest_(cells.data(), leave_.data(), away_.data(), kPadded, kCount / 2));
+        *to++ =
+            displacement(kernels_.cheapest(cells.data(), leave_.data(), away_.data(), kPadded, kCount / 2));
       }
     }
   }
 
  private:
   static constexpr int kSide = 2 * kCoarseReach + 1, kCount = kSide * kSide,
-                       kPadded = (kCount + 15) / 16 * 16;
+                       kPadded = (kCount + kCheapestAtOnce - 1) / kCheapestAtOnce * kCheapestAtOnce;
   static constexpr float kNever = 1e30F;
   // The last pair of cells may begin a cell behind the picture.
   static_assert(3 * kStep + kCoarseReach <= kBorder);
@@ -413,8 +173,7 @@ class CoarseSearch {
   const BytePlane& from_;
   const BytePlane& to_;
   int columns_;
-  decltype(&HWY_STATIC_DISPATCH(cellDifferences)) differences_;
-  decltype(&HWY_STATIC_DISPATCH(cheapest)) cheapest_;
+  MotionKernels kernels_ = motionKernels();
   std::vector<float> leave_, away_;
 };
 
@@ -469,10 +228,9 @@ LevelField searchLevel(const BytePlane& from, const BytePlane& to, const LevelFi
 
 // The fraction of a sample from a start, with a prior that keeps blocks without structure where they are.
 BlockVector refined(const SamplePlane& from, const SamplePlane& to, int x, int y, BlockVector start,
-                    float noise_energy) {
+                    float noise_energy, decltype(MotionKernels::gradient_sums) sums_of) {
   constexpr int kRounds = 3;
   constexpr float kFarthest = 1.5F, kStill = 0.2F;
-  const auto sums_of = HWY_DYNAMIC_DISPATCH(gradientSums);
   const auto down = [](float v) {
     const int i = static_cast<int>(v);
     return i - (static_cast<float>(i) > v ? 1 : 0);
@@ -525,59 +283,6 @@ namespace {
 
 BlockVector asVector(Whole w) { return {static_cast<float>(w.dx), static_cast<float>(w.dy)}; }
 
-// Each vector the mean of those around that go the same way, those with structure before those without: most
-// of what noise does to a single one is gone.
-MotionField calmed(const MotionField& field, const Progress& progress) {
-  constexpr int kReach = 2;
-  constexpr float kAgree = 0.5F;
-  // Beside each other, with none around, so that a row is done in a few long loops.
-  const size_t pitch = static_cast<size_t>(field.columns) + 2 * kReach;
-  const size_t padded = pitch * (static_cast<size_t>(field.rows) + 2 * kReach);
-  std::vector<float> xs(padded), ys(padded), sure(padded);
-  const auto index = [&](int column, int row) {
-    return static_cast<size_t>(row + kReach) * pitch + static_cast<size_t>(column + kReach);
-  };
-  for (int row = 0; row < field.rows; ++row)
-    for (int column = 0; column < field.columns; ++column) {
-      const BlockVector& v = field.at(column, row);
-      const size_t i = index(column, row);
-      xs[i] = v.dx;
-      ys[i] = v.dy;
-      // Every other one, as on a chessboard: those between are means of these already.
-      sure[i] = (column + row) % 2 == 0 ? v.sure : 0;
-    }
-  MotionField out = field;
-  parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
-    progress.check();
-    const auto columns = static_cast<size_t>(field.columns);
-    std::vector<float> dx(columns), dy(columns), weight(columns);
-    for (int row = first; row < last; ++row) {
-      std::fill(dx.begin(), dx.end(), 0.0F);
-      std::fill(dy.begin(), dy.end(), 0.0F);
-      std::fill(weight.begin(), weight.end(), 0.0F);
-      const float *own_x = &xs[index(0, row)], *own_y = &ys[index(0, row)];
-      for (int r = -kReach; r <= kReach; ++r)
-        for (int c = -kReach; c <= kReach; ++c) {
-          const size_t at = index(c, row + r);
-          const float *other_x = &xs[at], *other_y = &ys[at], *other_sure = &sure[at];
-          float *to_x = dx.data(), *to_y = dy.data(), *to_weight = weight.data();
-#pragma GCC ivdep
-          for (size_t i = 0; i < columns; ++i) {
-            const float x = other_x[i] - own_x[i], y = other_y[i] - own_y[i], s = other_sure[i];
-            const float w = std::max(std::abs(x), std::abs(y)) <= kAgree ? s : 0.0F;
-            to_x[i] += w * x;
-            to_y[i] += w * y;
-            to_weight[i] += w;
-          }
-        }
-      BlockVector* to = &out.vectors[static_cast<size_t>(row) * columns];
-      for (size_t i = 0; i < columns; ++i)
-        if (weight[i] > 0) to[i] = {own_x[i] + dx[i] / weight[i], own_y[i] + dy[i] / weight[i], to[i].sure};
-    }
-  });
-  return out;
-}
-
 // Blocks with little structure follow the picture's motion where theirs is near it, or fits no better: what
 // they have found is half the resemblance of noise.
 void followPicture(MotionField& field, const LevelSearch& search, float trust) {
@@ -614,9 +319,10 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F s
   field.vectors.resize(static_cast<size_t>(field.columns) * static_cast<size_t>(field.rows));
   const float noise_energy = softNoiseEnergy(sigma);
   const LevelSearch search(from.pyramid[0], to.pyramid[0], sigma);
+  const auto sums_of = motionKernels().gradient_sums;
   const auto find = [&](int column, int row) {
     return refined(from.soft, to.soft, column * kStep - kStep, row * kStep - kStep, start(column, row),
-                   noise_energy);
+                   noise_energy, sums_of);
   };
   const auto eachOther = [&](int begin, auto body) {
     parallelBlocks(field.rows, kRowGrain, [&](int first, int last) {
@@ -697,29 +403,7 @@ MotionField refineMotion(const MotionPicture& from, const MotionPicture& to, flo
 int cellDifference(const SamplePlane& from, const SamplePlane& to, int x, int y, int dx, int dy) {
   const int tx = std::clamp(x + dx, -kBorder, to.width + kBorder - kStep),
             ty = std::clamp(y + dy, -kBorder, to.height + kBorder - kStep);
-  return HWY_DYNAMIC_DISPATCH(cellSum)(from.row(y) + x, from.stride, to.row(ty) + tx, to.stride);
-}
-
-MotionField chained(const MotionField& first, const MotionField& second) {
-  MotionField out = first;
-  for (int row = 0; row < out.rows; ++row)
-    for (int column = 0; column < out.columns; ++column) {
-      BlockVector& v = out.vectors[static_cast<size_t>(row) * static_cast<size_t>(out.columns) +
-                                   static_cast<size_t>(column)];
-      const auto along = [](int at, float by, int count) {
-        return std::clamp(at + nearest(by / kStep), 0, count - 1);
-      };
-      const BlockVector on = second.at(along(column, v.dx, out.columns), along(row, v.dy, out.rows));
-      v = {v.dx + on.dx, v.dy + on.dy, std::min(v.sure, on.sure)};
-    }
-  return out;
-}
-
-MotionField turnedAround(const MotionField& field) {
-  MotionField out = field;
-  for (BlockVector& v : out.vectors) v = {-v.dx, -v.dy, v.sure};
-  return out;
+  return motionKernels().cell_sum(from.row(y) + x, from.stride, to.row(ty) + tx, to.stride);
 }
 
 }  // namespace glenhaze::detail
-#endif

@@ -10,6 +10,7 @@
 #include <hwy/highway.h>
 
 #include "core/noise/detail/block_kernel.h"
+#include "core/noise/detail/planes.h"
 
 HWY_BEFORE_NAMESPACE();
 namespace glenhaze::detail::HWY_NAMESPACE {

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "core/device/detail/workspace.h"
+#include "core/noise/detail/planes.h"
 
 namespace glenhaze::detail {
 

@@ -5,7 +5,7 @@
 
 #include <array>
 
-#include "core/noise/detail/block_motion.h"
+#include "core/noise/detail/motion_field.h"
 
 namespace glenhaze::detail {
 
