@@ -15,8 +15,7 @@ int main(int argc, char** argv) {
   // Settings and library of the person who runs the tests stay untouched, and those of tests that run at the
   // same time: Qt's own test mode has one folder for all.
   const QTemporaryDir home;
-  for (const char* kind : {"XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"})
-    qputenv(kind, home.path().toUtf8());
+  for (const char* kind : {"XDG_DATA_HOME", "XDG_CONFIG_HOME"}) qputenv(kind, home.path().toUtf8());
   if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
   QApplication application(argc, argv);
   glenhaze::quietLibraries();
