@@ -1,6 +1,6 @@
 // What the user waits for: the demo opening, pictures while scrubbing in Compare, and a loop. Prints
 // milliseconds; run it offscreen on a quiet machine: QT_QPA_PLATFORM=offscreen build/bin/window_bench demo
-//   window_bench SHOOT-OR-FOLDER [clip]    of this clip alone
+//   window_bench SHOOT-OR-FOLDER [clip [loop]]    of this clip alone; scrubbing, or a loop
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QSettings>
@@ -56,7 +56,8 @@ void scrub(MainWindow& window, const char* name, const char* what, int step) {
   std::vector<qint64> answers, finals;
   const int64_t frames = session.plans()[static_cast<size_t>(session.currentClip())].info.frames;
   int64_t at = 1;
-  for (int n = 0; n < 40; ++n) {
+  // What was shown once is kept: no frame twice, and some are left for the next round.
+  for (int64_t n = 0; n < std::min<int64_t>(40, frames / 2); ++n) {
     at = (at + step) % frames;
     QElapsedTimer clock;
     clock.start();
@@ -95,7 +96,11 @@ int main(int argc, char** argv) {
   QTest::qWait(4000);  // film strips are made meanwhile
   window.go(MainWindow::Compare);
   if (argc > 2) {
-    loop(window, argv[2]);
+    // One or the other: a loop keeps every frame, and scrubbing would find them all.
+    if (argc > 3) {
+      loop(window, argv[2]);
+      return 0;
+    }
     scrub(window, argv[2], "scrubbing, far", 17);
     scrub(window, argv[2], "scrubbing, next", 1);
     return 0;
