@@ -55,10 +55,11 @@ void scrub(MainWindow& window, const char* name, const char* what, int step) {
   ComparePlace& compare = window.comparePlace();
   std::vector<qint64> answers, finals;
   const int64_t frames = session.plans()[static_cast<size_t>(session.currentClip())].info.frames;
-  int64_t at = 1;
-  // What was shown once is kept: no frame twice, and some are left for the next round.
-  for (int64_t n = 0; n < std::min<int64_t>(40, frames / 2); ++n) {
-    at = (at + step) % frames;
+  // What was shown once is kept: far ones are of the first half, neighbours of the second. No frame comes
+  // twice where the step and half the frames have no common factor.
+  const int64_t half = frames / 2, first = step == 1 ? half : 0;
+  for (int64_t n = 0; n < std::min<int64_t>(40, half); ++n) {
+    const int64_t at = first + (n + 1) * step % half;
     QElapsedTimer clock;
     clock.start();
     compare.state().goTo(at);
