@@ -49,11 +49,12 @@ void loop(MainWindow& window, const std::string& name) {
               static_cast<long long>(all));
 }
 
+// Each until it is there, and what it took since the frame was asked for.
 void scrub(MainWindow& window, const char* name, const char* what, int step) {
   if (!showClip(window, name)) return;
   Session& session = window.session();
   ComparePlace& compare = window.comparePlace();
-  std::vector<qint64> answers, finals;
+  std::vector<qint64> answers, drafts, finals;
   const int64_t frames = session.plans()[static_cast<size_t>(session.currentClip())].info.frames;
   // What was shown once is kept: far ones are of the first half, neighbours of the second. No frame comes
   // twice where the step and half the frames have no common factor.
@@ -63,16 +64,19 @@ void scrub(MainWindow& window, const char* name, const char* what, int step) {
     QElapsedTimer clock;
     clock.start();
     compare.state().goTo(at);
-    while (!compare.answered() && clock.elapsed() < 5000)
-      QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
-    window.grab();  // the time to paint counts
-    answers.push_back(clock.elapsed());
-    while (!compare.settled() && clock.elapsed() < 5000)
-      QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
-    window.grab();
-    finals.push_back(clock.elapsed());
+    const auto until = [&](auto there, std::vector<qint64>& times) {
+      constexpr qint64 kPatience_ms = 30000;
+      while (!there() && clock.elapsed() < kPatience_ms)
+        QCoreApplication::processEvents(QEventLoop::AllEvents, 2);
+      window.grab();  // the time to paint counts
+      times.push_back(clock.elapsed());
+    };
+    until([&] { return compare.answered(); }, answers);
+    until([&] { return compare.settled() || compare.drafted(); }, drafts);
+    until([&] { return compare.settled(); }, finals);
   }
   report(what, answers);
+  report("  the frame itself", drafts);
   report("  the final picture", finals);
 }
 

@@ -133,7 +133,7 @@ struct ClipReader::State {
            (about != nullptr && (about->props & AV_CODEC_PROP_INTRA_ONLY) != 0);
   }
   // What the container's index knows a frame by. MP4's holds decoding times: its key pictures stand there
-  // earlier than they are shown, by as much as pictures are held back.
+  // earlier than they are shown, by as much as pictures are held back. Seeking takes that into account.
   int64_t indexedAt(int64_t index) const {
     const AVStream& stream = *input->streams[video];
     const bool by_decoding = std::string_view(input->iformat->name).find("mp4") != std::string_view::npos;
@@ -161,10 +161,11 @@ struct ClipReader::State {
   void goOnWithoutCard(const std::string& why);
   FramePtr fromCard(FramePtr frame);
   FramePtr arrive();
-  std::optional<Frame> advance();
-  std::optional<Frame> advanceOnce();
+  std::optional<Frame> advance(const Progress& progress);
+  std::optional<Frame> advanceOnce(const Progress& progress);
   FramePtr land();
-  std::optional<Frame> heldOrNext();
+  FramePtr decodeKey(int64_t stamp);
+  std::optional<Frame> heldOrNext(const Progress& progress);
   void rewind();
 };
 
@@ -184,6 +185,7 @@ void ClipReader::State::open() {
   codec.reset(avcodec_alloc_context3(decoder));
   avcodec_parameters_to_context(codec.get(), parameters);
   codec->thread_count = options.threads > 0 ? options.threads : detail::codecThreads();
+  if (options.by_parts) codec->thread_type = FF_THREAD_SLICE;
   codec->pkt_timebase = input->streams[video]->time_base;
   if (card && !detail::prepareDecoding(*codec, *decoder, *card)) card.reset();
   const int opened = avcodec_open2(codec.get(), decoder, nullptr);
@@ -340,7 +342,7 @@ Frame ClipReader::State::convert(FramePtr frame) {
 // Jumps to a place before skip_before; how far before is decided by back_s.
 void ClipReader::State::jump() {
   const int64_t back = std::llround(back_s / info.time_base.value());
-  const int64_t target = indexedAt(aim()) - back;
+  const int64_t target = info.stampAt(aim()) - back;
   const bool before_start = back_s > 0 && target < info.stampAt(0);
   if (before_start || av_seek_frame(input.get(), video, target, AVSEEK_FLAG_BACKWARD) < 0)
     return startAgain();
@@ -393,16 +395,16 @@ ClipReader::ClipReader(ClipReader&&) noexcept = default;
 ClipReader& ClipReader::operator=(ClipReader&&) noexcept = default;
 
 // The next frame that the decoder gives.
-std::optional<Frame> ClipReader::State::advance() {
+std::optional<Frame> ClipReader::State::advance(const Progress& progress) {
   try {
-    return advanceOnce();
+    return advanceOnce(progress);
   } catch (const GraphicsFailure& failure) {
     goOnWithoutCard(failure.why());
-    return advanceOnce();
+    return advanceOnce(progress);
   }
 }
 
-std::optional<Frame> ClipReader::State::advanceOnce() {
+std::optional<Frame> ClipReader::State::advanceOnce(const Progress& progress) {
   while (true) {
     FramePtr frame = arrive();
     if (!frame && skip_before > 0 && !counts() && !from_start) {
@@ -417,7 +419,10 @@ std::optional<Frame> ClipReader::State::advanceOnce() {
     const bool counted = counts() || pts == AV_NOPTS_VALUE;
     const int64_t index = counted ? next_index : std::max(next_index, info.indexAt(pts));
     next_index = index + 1;
-    if (index < skip_before) continue;
+    if (index < skip_before) {
+      progress.check();
+      continue;
+    }
     if (skip_before > 0) damaged = damaged_before;
     skip_before = 0;
     bad = (frame->flags & AV_FRAME_FLAG_CORRUPT) != 0 || frame->decode_error_flags != 0;
@@ -432,9 +437,9 @@ std::optional<Frame> ClipReader::State::advanceOnce() {
 }
 
 // Every frame of the clip in turn: where one is missing, the last good one in its place.
-std::optional<Frame> ClipReader::State::heldOrNext() {
+std::optional<Frame> ClipReader::State::heldOrNext(const Progress& progress) {
   while (!ahead || ahead->index < wanted) {
-    ahead = advance();
+    ahead = advance(progress);
     if (!ahead) break;
     if (bad && ahead->index < info.frames) ahead->index = -1;
   }
@@ -455,8 +460,8 @@ std::optional<Frame> ClipReader::State::heldOrNext() {
   return stand_in;
 }
 
-std::optional<Frame> ClipReader::next() {
-  return state_->options.damage == Damage::Hold ? state_->heldOrNext() : state_->advance();
+std::optional<Frame> ClipReader::next(const Progress& progress) {
+  return state_->options.damage == Damage::Hold ? state_->heldOrNext(progress) : state_->advance(progress);
 }
 
 void ClipReader::seek(int64_t index) {
@@ -496,6 +501,53 @@ std::optional<Frame> ClipReader::landing() {
   if (index >= s.skip_before) s.skip_before = 0;
   Frame out = s.convert(std::move(frame));
   out.index = index;
+  return out;
+}
+
+// The last key picture at or before a place, by itself; null where there is none to be had.
+FramePtr ClipReader::State::decodeKey(int64_t stamp) {
+  if (av_seek_frame(input.get(), video, stamp, AVSEEK_FLAG_BACKWARD) < 0) return nullptr;
+  rewind();
+  do {
+    av_packet_unref(packet.get());
+    if (av_read_frame(input.get(), packet.get()) < 0) return nullptr;
+  } while (packet->stream_index != video || (packet->flags & AV_PKT_FLAG_KEY) == 0);
+  codec->skip_frame = AVDISCARD_DEFAULT;
+  const int sent = avcodec_send_packet(codec.get(), packet.get());
+  av_packet_unref(packet.get());
+  // Told that nothing follows, it gives out what it has.
+  avcodec_send_packet(codec.get(), nullptr);
+  FramePtr frame = detail::makeAvFrame();
+  const int got = avcodec_receive_frame(codec.get(), frame.get());
+  if (card && (sent < 0 || got < 0)) throwCardFailed(sent < 0 ? sent : got);
+  const bool whole = sent >= 0 && got >= 0 && (frame->flags & AV_FRAME_FLAG_CORRUPT) == 0 &&
+                     frame->decode_error_flags == 0 && PictureSize{frame->width, frame->height} == size;
+  if (!whole) return nullptr;
+  return card ? fromCard(std::move(frame)) : std::move(frame);
+}
+
+std::optional<Frame> ClipReader::keyFrame(int64_t index) {
+  State& s = *state_;
+  if (s.options.fields != Fields::Keep || s.counts()) return std::nullopt;
+  const int64_t wanted = std::clamp<int64_t>(index, 0, std::max<int64_t>(0, s.info.frames - 1));
+  FramePtr frame;
+  try {
+    frame = s.decodeKey(s.info.stampAt(wanted));
+  } catch (const GraphicsFailure& failure) {
+    s.goOnWithoutCard(failure.why());
+    frame = s.decodeKey(s.info.stampAt(wanted));
+  }
+  // No frame follows from here.
+  s.skip_before = s.wanted = wanted;
+  s.next_index = 0;
+  s.draining = true;
+  s.from_start = false;
+  s.good.reset();
+  s.ahead.reset();
+  const int64_t pts = frame ? frame->best_effort_timestamp : AV_NOPTS_VALUE;
+  if (pts == AV_NOPTS_VALUE || s.info.indexAt(pts) > wanted) return std::nullopt;
+  Frame out = s.convert(std::move(frame));
+  out.index = s.info.indexAt(pts);
   return out;
 }
 

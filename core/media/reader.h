@@ -20,6 +20,9 @@ struct ReadOptions {
   int threads = 0;               ///< decoder threads; 0: as many as there are workers
   Fields fields = Fields::Keep;  ///< Deinterlace: libavfilter's bwdif, one frame out per frame in
   Damage damage = Damage::PassOver;
+  /// All threads work on one picture, as far as it is coded in parts, instead of one on each of several: the
+  /// first one comes sooner, many of them later. For key pictures.
+  bool by_parts = false;
 };
 
 /// Frames that another one stands in for.
@@ -40,8 +43,10 @@ class ClipReader {
   ClipReader(ClipReader&&) noexcept;
   ClipReader& operator=(ClipReader&&) noexcept;
 
-  /// The next frame; empty at the end, and where the size of the picture changes (see sizeChange()).
-  std::optional<Frame> next();
+  /// The next frame; empty at the end, and where the size of the picture changes (see sizeChange()). On the
+  /// way to a frame that was sought it throws Error(Cancelled) once `progress` is stopped; the reader may
+  /// then be sent elsewhere.
+  std::optional<Frame> next(const Progress& progress = {});
 
   /// Makes next() return frame `index` (0-based). Out of range: the nearest.
   void seek(int64_t index);
@@ -50,6 +55,11 @@ class ClipReader {
   /// that was asked for (see its index). next() then goes on to that one, or behind it where the landing is
   /// on it already. Empty when nothing was sought.
   std::optional<Frame> landing();
+
+  /// The key picture that the way to a frame begins with, as quickly as can be: decoded alone, without those
+  /// that a decoder looks at before it gives one out. Empty where it cannot be built alone or is not known
+  /// (as under Deinterlace). Before next() the reader has to be sent somewhere.
+  std::optional<Frame> keyFrame(int64_t index);
 
   /// Which group of pictures the way to a frame begins with, as the container's index says: frames with the
   /// same number have the same landing when they are jumped to. Empty where there is no index.
@@ -60,7 +70,8 @@ class ClipReader {
 
   /// Under Damage::Hold: so far.
   HeldFrames held() const;
-  /// Why a graphics card that decoded it at first does not any more; empty where nothing of the kind happened.
+  /// Why a graphics card that decoded it at first does not any more; empty where nothing of the kind
+  /// happened.
   const std::string& cardTrouble() const;
 
   /// Where and to what the picture's size changes; nothing while no such frame was met. What follows is not

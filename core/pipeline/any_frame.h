@@ -2,6 +2,7 @@
 // Any frame of a clip as a render of it would show it, bit for bit: for looking before rendering.
 
 #include <deque>
+#include <functional>
 #include <optional>
 
 #include "core/media/reader.h"
@@ -28,16 +29,17 @@ class AnyFrame {
            OwnMotionUse use = OwnMotionUse::AsSet);
 
   /// Frames in rising order without a gap cost one frame each; any other begins anew with its neighbours.
+  /// `decoded` is told of the frame as it was filmed, as soon as it is there, which may be long before.
   /// Throws Error(Unreadable) where there is no such frame, Error(Cancelled).
-  StagedFrame make(int64_t index, const Progress& progress = {});
-
-  /// Whether a frame is finished by itself; then one that was decoded already needs no second time.
-  bool alone() const { return alone_; }
-  /// `frame` of the clip; only where alone().
-  StagedFrame finish(const Frame& frame, const Progress& progress = {});
+  StagedFrame make(int64_t index, const Progress& progress = {},
+                   const std::function<void(const Frame&)>& decoded = {});
+  /// Whether a frame is the next one in that order.
+  bool goesOn(int64_t index) const { return reader_ && index == next_; }
 
  private:
   void begin(int64_t index);
+  void decodeAhead(int64_t index, const Progress& progress);
+  std::optional<Frame> nextIn(const Progress& progress);
   std::optional<FinishedFrame> nextOut(const Progress& progress);
   ChainOptions from(int64_t index) const;
 
@@ -47,9 +49,10 @@ class AnyFrame {
   OwnMotionUse use_;
   std::optional<ClipReader> reader_;
   std::optional<Chain> chain_;
+  std::deque<Frame> waiting_;  // decoded, and not pushed yet
   std::deque<Frame> sources_;  // pushed, and not come out yet
   int64_t next_ = -1;          // that the chain gives
-  bool draining_ = false, alone_ = false;
+  bool draining_ = false;
 };
 
 }  // namespace glenhaze

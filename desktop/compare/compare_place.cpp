@@ -395,6 +395,7 @@ void ComparePlace::show(const PreviewFrame& frame) {
   if (!state_.hasClip() || frame.wanted != state_.frame()) return;
   if (frame.draft && shown_ == frame.wanted) return;
   drafted_ = frame.wanted;
+  in_sight_ = frame.index;
   if (!frame.draft) {
     const bool measured = current_.index == frame.index && current_.corrected_frame.width > 0;
     if (!measured || frame.corrected_frame.width > 0) current_ = frame;

@@ -45,6 +45,8 @@ class ComparePlace : public QWidget {
   bool settled() const { return state_.hasClip() && shown_ == state_.frame(); }
   /// True when at least a draft of it is shown.
   bool answered() const { return settled() || (state_.hasClip() && drafted_ == state_.frame()); }
+  /// True when the frame that was asked for is shown, at least as a draft, and not another one near it.
+  bool drafted() const { return answered() && in_sight_ == state_.frame(); }
   /// How many frames of the loop can be played.
   int64_t loopReady() const { return preview_.loopFilled(); }
   void layStraightEdge(QPointF a, QPointF b);
@@ -128,7 +130,8 @@ class ComparePlace : public QWidget {
   QTimer timer_;
   std::unique_ptr<LoopSound> sound_;
   bool sound_wanted_ = false;
-  int64_t shown_ = -1, drafted_ = -1;
+  int64_t shown_ = -1, drafted_ = -1;  // in full; answered, if only by a draft
+  int64_t in_sight_ = -1;              // which may be another one near it
   PreviewFrame current_;
   StraightEdge edge_;
 };

@@ -2,6 +2,7 @@
 
 #include <QMetaType>
 #include <algorithm>
+#include <functional>
 
 #include "core/base/error.h"
 #include "core/frame/reduce.h"
@@ -146,38 +147,51 @@ void Preview::keep(int owner, int64_t number, PreviewFrame frame) {
 // The worker's own: a reader for what is shown at once, and the chain of stages of the clip it stands in.
 class Preview::Maker {
  public:
-  Maker(const ClipInfo& clip, const Correction& correction, const ReadOptions& options, bool own_motion,
+  using HandDraft = std::function<void(PreviewFrame&&)>;
+
+  Maker(const ClipInfo& clip, const Correction& correction, ReadOptions options, bool own_motion,
         bool aligned)
-      : reader_(clip, options),
-        aligned_(aligned),
+      : aligned_(aligned),
         size_{clip.width, clip.height},
         geometry_(correction, size_),
         correction_(correction),
-        staged_(clip, correction, options, own_motion ? OwnMotionUse::Measured : OwnMotionUse::AsSet) {}
+        staged_(clip, correction, options, own_motion ? OwnMotionUse::Measured : OwnMotionUse::AsSet),
+        keys_(clip, byParts(options)) {}
 
-  void goTo(int64_t index) {
-    wanted_ = index;
-    if (index != position_) reader_.seek(index);
-    frame_.reset();
+  // The group of pictures that is begun anew on the way to the frame; empty where the frame comes next, or
+  // nobody knows.
+  std::optional<int64_t> groupOnTheWayTo(int64_t index) const {
+    return staged_.goesOn(index) ? std::nullopt : keys_.groupOf(index);
   }
-  // The group of pictures that is begun anew on the way to the frame; empty where the reader goes on from
-  // where it is, or nobody knows.
-  std::optional<int64_t> group() const {
-    const std::optional<int64_t> wanted = reader_.groupOf(wanted_);
-    const bool onward = position_ >= 0 && position_ <= wanted_ && reader_.groupOf(position_) == wanted;
-    return onward ? std::nullopt : wanted;
+  // What the way to the frame begins with, at half size; empty where it cannot be had alone.
+  std::optional<PreviewFrame> keyDraft(int64_t index) {
+    const std::optional<Frame> key = keys_.keyFrame(index);
+    return key ? std::optional(drafted(*key)) : std::nullopt;
   }
-  // What can be shown at once on the way to the frame; empty when that frame itself comes next.
-  std::optional<PreviewFrame> draft() {
+  /// `hand` is given the frame at half size as soon as it is decoded, where finishing it takes a while; may
+  /// be empty. Throws Error(Cancelled) when `progress` is stopped.
+  PreviewFrame make(int64_t index, const HandDraft& hand, const Progress& progress) {
+    std::function<void(const Frame&)> decoded;
     constexpr int kLarge = 1 << 20;  // px; smaller pictures need no draft
-    std::optional<Frame> first = wanted_ != position_ ? reader_.landing() : std::nullopt;
-    if (!first && size_.width * size_.height < kLarge && !correction_.cleans()) return std::nullopt;
-    if (!first || first->index >= wanted_) {
-      frame_ = first ? std::move(first) : reader_.next();
-      if (!frame_ || frame_->index < wanted_) return std::nullopt;
-      first = frame_;
-    }
-    const Frame half = halvedFrame(*first);
+    if (hand && (size_.width * size_.height >= kLarge || correction_.cleans()))
+      decoded = [&](const Frame& frame) { hand(drafted(frame)); };
+    return made(staged_.make(index, progress, decoded));
+  }
+  // Whether one of a loop is there so soon that a draft is not worth its time for who steps onto the frame in
+  // work.
+  bool isQuick() const {
+    constexpr int kQuickly = 4 << 20;  // px
+    return size_.width * size_.height < kQuickly;
+  }
+
+ private:
+  static ReadOptions byParts(ReadOptions options) {
+    options.by_parts = true;
+    return options;
+  }
+
+  PreviewFrame drafted(const Frame& frame) {
+    const Frame half = halvedFrame(frame);
     if (!half_geometry_) {
       const PictureSize small{half.width, half.height};
       half_geometry_.emplace(correctionAt(correction_, size_, small), small);
@@ -188,36 +202,7 @@ class Preview::Maker {
     result.draft = true;
     return result;
   }
-  // The way to the frame is left; the next goTo() seeks anew.
-  void abandon() {
-    position_ = -1;
-    frame_.reset();
-  }
-  void decode() {
-    if (!frame_) frame_ = reader_.next();
-    while (frame_ && frame_->index < wanted_) frame_ = reader_.next();
-    position_ = frame_ ? frame_->index + 1 : -1;
-  }
-  /// Throws Error(Cancelled) when `progress` is stopped.
-  PreviewFrame make(const Progress& progress) {
-    decode();
-    if (!frame_)
-      throw Error(ErrorKind::Unreadable, "This frame cannot be read", reader_.info().path.filename().string(),
-                  "frame " + std::to_string(wanted_), "");
-    return made(staged_.alone() ? staged_.finish(*frame_, progress) : staged_.make(frame_->index, progress));
-  }
-  /// One of a loop, whose frames follow each other: what its stages look at is decoded for them alone. Only
-  /// where mayMakeAhead().
-  PreviewFrame makeAhead(int64_t index, const Progress& progress) {
-    return made(staged_.make(index, progress));
-  }
-  bool mayMakeAhead() const {
-    // Of larger ones a draft is wanted all the same, for whoever steps onto the frame in work.
-    constexpr int kQuickly = 4 << 20;  // px
-    return !staged_.alone() && size_.width * size_.height < kQuickly;
-  }
 
- private:
   PreviewFrame made(const StagedFrame& staged) const {
     PreviewFrame result = shown(staged);
     result.own = staged.own;
@@ -249,15 +234,13 @@ class Preview::Maker {
     return geometry.movesPixels() ? correctFrame(source, geometry, source.format) : source;
   }
 
-  ClipReader reader_;
   bool aligned_;
   PictureSize size_;
   Geometry geometry_;
   Correction correction_;
   AnyFrame staged_;
+  ClipReader keys_;
   std::optional<Geometry> half_geometry_;
-  std::optional<Frame> frame_;
-  int64_t wanted_ = 0, position_ = 0;
 };
 
 // Another frame is wanted than the one in work.
@@ -290,16 +273,14 @@ void Preview::work(const std::stop_token& stop) {
         maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion, task->aligned);
         generation = job.generation;
       }
-      const bool ahead = !task->asked && maker->mayMakeAhead();
-      if (!ahead) {
-        maker->goTo(task->index);
-        if (drafts_ && !handDraft(*maker, *task)) continue;
-        maker->decode();
-        if (superseded(task->index)) continue;
-      }
+      if (drafts_) handKeyDraft(*maker, *task);
+      if (superseded(task->index)) continue;
       Progress progress;
       progress.stop = task->stop;
-      PreviewFrame result = ahead ? maker->makeAhead(task->index, progress) : maker->make(progress);
+      Maker::HandDraft hand;
+      if (drafts_ && !isDrafted(task->index) && (task->asked || !maker->isQuick()))
+        hand = [&](PreviewFrame&& draft) { handDraft(std::move(draft), *task); };
+      PreviewFrame result = maker->make(task->index, hand, progress);
       result.wanted = task->index;
       finish(result, *task);
     } catch (const std::exception& error) {
@@ -328,32 +309,35 @@ std::optional<Preview::Task> Preview::nextTask(const std::stop_token& stop) {
   return Task{*job_, index, asked, aligned_, making_.get_token()};
 }
 
-// A large picture takes longer to decode than anybody wants to wait while moving about: what a group of
-// pictures begins with is kept.
-std::optional<PreviewFrame> Preview::draftFor(Maker& maker, const Task& task) {
-  const std::optional<int64_t> group = maker.group();
-  if (group)
-    if (const auto known =
-            std::static_pointer_cast<const PreviewFrame>(pictures_->find(draft_owner_, *group));
-        known != nullptr && known->index < task.index)
-      return *known;
-  std::optional<PreviewFrame> draft = maker.draft();
-  if (!draft || !group || draft->index >= task.index) return draft;
+// Whether what is shown for now is the very frame.
+bool Preview::isDrafted(int64_t index) const {
   const std::lock_guard lock(mutex_);
-  if (generation_ == task.job.generation) keep(draft_owner_, *group, *draft);
-  return draft;
+  return draft_ && draft_->index == index;
 }
 
-bool Preview::handDraft(Maker& maker, const Task& task) {
-  if (auto draft = draftFor(maker, task)) {
-    draft->wanted = task.index;
-    if (task.asked) hand(*draft, task.job.generation);
+// A large picture takes longer to decode than anybody wants to wait while moving about: what a group of
+// pictures begins with is kept.
+void Preview::handKeyDraft(Maker& maker, const Task& task) {
+  const std::optional<int64_t> group = maker.groupOnTheWayTo(task.index);
+  if (!group) return;
+  if (const auto known = std::static_pointer_cast<const PreviewFrame>(pictures_->find(draft_owner_, *group)))
+    return handDraft(PreviewFrame(*known), task);
+  // One made ahead keeps nobody waiting.
+  if (!task.asked) return;
+  std::optional<PreviewFrame> draft = maker.keyDraft(task.index);
+  if (!draft) return;
+  {
     const std::lock_guard lock(mutex_);
-    draft_ = std::move(*draft);
+    if (generation_ == task.job.generation) keep(draft_owner_, *group, *draft);
   }
-  if (!superseded(task.index)) return true;
-  maker.abandon();
-  return false;
+  handDraft(std::move(*draft), task);
+}
+
+void Preview::handDraft(PreviewFrame draft, const Task& task) {
+  draft.wanted = task.index;
+  if (task.asked) hand(draft, task.job.generation);
+  const std::lock_guard lock(mutex_);
+  draft_ = std::move(draft);
 }
 
 void Preview::finish(const PreviewFrame& result, const Task& task) {

@@ -22,7 +22,7 @@ struct PreviewFrame {
   int64_t index = -1;
   int64_t wanted = -1;  ///< the frame that was asked for
   QImage source, corrected;
-  bool draft = false;  ///< at half size, and perhaps a frame before the one asked for; the real one follows
+  bool draft = false;  ///< at half size, and perhaps a frame before the one asked for; that one follows
   QSize size;          ///< of the corrected picture at full size
   Frame corrected_frame, source_frame;    ///< for measuring; empty in cached frames
   Frame clean_frame;                      ///< the source without its noise, where that is removed
@@ -49,7 +49,8 @@ class Preview : public QObject {
   void setLoop(int64_t first, int64_t last);
   /// A frame if it is in the cache.
   std::optional<PreviewFrame> cached(int64_t index) const;
-  /// Answers with a draft first, where the picture is large or the frame is far to decode.
+  /// Answers with drafts first: where the picture is large, what the way to the frame begins with, then the
+  /// frame itself, as soon as it is decoded.
   void setDrafts(bool on) { drafts_ = on; }
   /// Whether what moves on its own is measured although it is not taken back.
   void setOwnMotionWanted(bool on);
@@ -82,9 +83,9 @@ class Preview : public QObject {
   class Maker;
   /// Waits for one; nothing when the wait was cut off.
   std::optional<Task> nextTask(const std::stop_token& stop);
-  /// False when another frame is wanted by now.
-  bool handDraft(Maker& maker, const Task& task);
-  std::optional<PreviewFrame> draftFor(Maker& maker, const Task& task);
+  void handKeyDraft(Maker& maker, const Task& task);
+  void handDraft(PreviewFrame draft, const Task& task);
+  bool isDrafted(int64_t index) const;
   void finish(const PreviewFrame& result, const Task& task);
   void giveUp(const char* why, int generation);
   void forget();

@@ -20,9 +20,13 @@ QImage makeStrip(const ClipInfo& clip) {
   try {
     ClipReader reader(clip, {1, Fields::Keep});
     for (int i = 0; i < FilmStrips::kFrames; ++i) {
-      if (i > 0) reader.seek(clip.frames * i / FilmStrips::kFrames);
+      const int64_t at = clip.frames * i / FilmStrips::kFrames;
       // The nearest key frame before will do, and is much quicker.
-      auto frame = reader.landing();
+      auto frame = reader.keyFrame(at);
+      if (!frame) {
+        reader.seek(at);
+        frame = reader.landing();
+      }
       if (!frame) frame = reader.next();
       if (!frame) break;
       const int height = h, width = frame->width * h / std::max(1, frame->height);

@@ -93,6 +93,58 @@ TEST_F(Seeking, AGroupIsKnownBeforeItIsRead) {
   EXPECT_NE(reader.groupOf(30), group);
 }
 
+// The first frames of a group, too: not the group before.
+TEST_F(Seeking, AJumpLandsInTheFramesOwnGroup) {
+  ClipReader reader(*info);
+  for (const int64_t at : {17, 15, 16, 1, 2}) {
+    reader.seek(at);
+    const auto landing = reader.landing();
+    ASSERT_TRUE(landing) << at;
+    EXPECT_EQ(landing->index, at / 15 * 15) << at;
+    reader.seek(at + 12);
+    EXPECT_TRUE(reader.next());
+  }
+}
+
+// Alone, and the very one; the reader goes anywhere afterwards, even without being sent.
+TEST_F(Seeking, TheKeyPictureOfAGroupComesAlone) {
+  for (const bool by_parts : {false, true}) {
+    ReadOptions options;
+    options.by_parts = by_parts;
+    ClipReader reader(*info, options);
+    for (const int64_t at : {29, 3, 15, 39, 0, 16, 38}) {
+      const auto key = reader.keyFrame(at);
+      ASSERT_TRUE(key) << at;
+      EXPECT_EQ(key->index, at / 15 * 15) << at;
+      EXPECT_TRUE(sameSamples(*key, fromStart(key->index))) << at;
+      if (at == 3) continue;
+      if (at != 39) reader.seek(at == 29 ? 30 : at);
+      const auto frame = reader.next();
+      ASSERT_TRUE(frame) << at;
+      EXPECT_EQ(frame->index, at == 29 ? 30 : at);
+      EXPECT_TRUE(sameSamples(*frame, fromStart(frame->index))) << at;
+    }
+    EXPECT_EQ(reader.damaged(), 0);
+  }
+}
+
+TEST_F(Seeking, OnTheWayToAFrameItCanBeStopped) {
+  ClipReader reader(*info);
+  std::stop_source stop;
+  stop.request_stop();
+  Progress progress;
+  progress.stop = stop.get_token();
+  reader.seek(28);
+  EXPECT_THROW(reader.next(progress), Error);
+  for (const int64_t at : {29, 4}) {
+    reader.seek(at);
+    const auto frame = reader.next();
+    ASSERT_TRUE(frame) << at;
+    EXPECT_EQ(frame->index, at);
+    EXPECT_TRUE(sameSamples(*frame, fromStart(at))) << at;
+  }
+}
+
 TEST_F(Seeking, OutOfRangeIsTheNearest) {
   ClipReader reader(*info);
   reader.seek(1000);
@@ -153,6 +205,11 @@ TEST_P(SeekingAnywhere, TheFrameThatWasAskedForComes) {
       ASSERT_EQ(frame->index, i) << "asked for " << at;
       EXPECT_TRUE(sameSamples(*frame, all[static_cast<size_t>(i)]))
           << "frame " << i << " after a jump to " << at;
+    }
+    // Where pictures cannot be built alone none comes, but never another one.
+    if (const auto key = reader.keyFrame(at)) {
+      EXPECT_LE(key->index, at);
+      EXPECT_TRUE(sameSamples(*key, all[static_cast<size_t>(key->index)])) << "the key picture for " << at;
     }
   }
   EXPECT_EQ(reader.damaged(), 0);

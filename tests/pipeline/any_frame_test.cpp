@@ -66,7 +66,6 @@ TEST_F(WholeChain, AnyFrameIsTheOneThatIsRendered) {
     const std::vector<Frame> frames = rendered(own ? "own.mkv" : "plain.mkv");
     ASSERT_EQ(frames.size(), static_cast<size_t>(kFrames));
     AnyFrame any(job_.clip, job_.correction);
-    EXPECT_FALSE(any.alone());
     // Jumps, steps, the ends.
     for (const int64_t at : {5, 6, 7, 8, 0, 1, 4, 3, 3}) {
       const StagedFrame staged = any.make(at);
@@ -100,7 +99,6 @@ TEST_F(WholeChain, AnyFrameIsTheOneThatIsRenderedWithFineEdgesSteadied) {
     ASSERT_EQ(frames.size(), static_cast<size_t>(kFrames));
     if (noise) EXPECT_FALSE(sameSamples(frames[4], without[4])) << "it does something";
     AnyFrame any(job_.clip, job_.correction);
-    EXPECT_FALSE(any.alone());
     for (const int64_t at : {5, 6, 8, 0, 1, 2, 4, 3})
       EXPECT_TRUE(sameSamples(any.make(at).corrected, frames[static_cast<size_t>(at)])) << at << noise;
     const std::vector<Frame> part = rendered(noise ? "both-part.mkv" : "part.mkv", FrameRange{3, 7});
@@ -125,10 +123,29 @@ TEST_F(WholeChain, AFrameThatNeedsNoOtherIsFinishedByItself) {
   c.noise.reset();
   const std::vector<Frame> frames = rendered("alone.mkv");
   AnyFrame any(job_.clip, c);
-  ASSERT_TRUE(any.alone());
-  for (const int64_t at : {7, 2})
-    EXPECT_TRUE(sameSamples(any.finish(readFrame(job_.clip, at)).corrected, frames[static_cast<size_t>(at)]));
-  EXPECT_TRUE(sameSamples(any.make(5).corrected, frames[5]));
+  for (const int64_t at : {7, 8, 2, 5, 6})
+    EXPECT_TRUE(sameSamples(any.make(at).corrected, frames[static_cast<size_t>(at)])) << at;
+}
+
+// Whether it begins anew or goes on: the frame as it was filmed, once, and before it is finished.
+TEST_F(WholeChain, TheFrameIsThereBeforeItIsFinished) {
+  for (const bool cleans : {true, false}) {
+    if (!cleans) job_.correction.noise.reset();
+    AnyFrame any(job_.clip, job_.correction);
+    for (const int64_t at : {5, 6, 8, 0, 1}) {
+      EXPECT_EQ(any.goesOn(at), at == 6 || at == 1);
+      std::vector<Frame> decoded;
+      const StagedFrame staged = any.make(at, {}, [&](const Frame& frame) { decoded.push_back(frame); });
+      ASSERT_EQ(decoded.size(), 1U) << at;
+      EXPECT_EQ(decoded[0].index, at);
+      EXPECT_TRUE(sameSamples(decoded[0], staged.source)) << at;
+    }
+    // So early that the work on it can still be stopped.
+    std::stop_source stop;
+    Progress progress;
+    progress.stop = stop.get_token();
+    EXPECT_THROW(any.make(4, progress, [&](const Frame&) { stop.request_stop(); }), Error);
+  }
 }
 
 TEST_F(WholeChain, AStoppedFrameCanBeMadeAgain) {
