@@ -56,11 +56,11 @@ void scrub(MainWindow& window, const char* name, const char* what, int step) {
   ComparePlace& compare = window.comparePlace();
   std::vector<qint64> answers, drafts, finals;
   const int64_t frames = session.plans()[static_cast<size_t>(session.currentClip())].info.frames;
-  // What was shown once is kept: far ones are of the first half, neighbours of the second. No frame comes
-  // twice where the step and half the frames have no common factor.
-  const int64_t half = frames / 2, first = step == 1 ? half : 0;
-  for (int64_t n = 0; n < std::min<int64_t>(40, half); ++n) {
-    const int64_t at = first + (n + 1) * step % half;
+  // What was shown once is kept: far ones are of the first third, steps on of the second, steps back of the
+  // last. No frame comes twice where the step and a third of the frames have no common factor.
+  const int64_t third = frames / 3;
+  for (int64_t n = 0; n < std::min<int64_t>(40, third); ++n) {
+    const int64_t at = step == 1 ? third + n : step == -1 ? frames - 1 - n : (n + 1) * step % third;
     QElapsedTimer clock;
     clock.start();
     compare.state().goTo(at);
@@ -108,10 +108,12 @@ int main(int argc, char** argv) {
     }
     scrub(window, argv[2], "scrubbing, far", 17);
     scrub(window, argv[2], "scrubbing, next", 1);
+    scrub(window, argv[2], "scrubbing, back", -1);
     return 0;
   }
   scrub(window, "D3_0042", "scrubbing 1080p, far", 17);
   scrub(window, "D3_0042", "scrubbing 1080p, next", 1);
+  scrub(window, "D3_0042", "scrubbing 1080p, back", -1);
   scrub(window, "A1_1107", "scrubbing another, far", 23);
   return 0;
 }

@@ -7,8 +7,6 @@ namespace glenhaze {
 AnyFrame::AnyFrame(const ClipInfo& clip, const Correction& correction, const ReadOptions& options,
                    OwnMotionUse use)
     : clip_(clip), correction_(correction), options_(options), use_(use) {
-  // What a render does with a gap.
-  options_.damage = Damage::Hold;
   chain_.emplace(correction_, PictureSize{clip_.width, clip_.height}, from(0));
 }
 
@@ -20,37 +18,20 @@ ChainOptions AnyFrame::from(int64_t index) const {
 }
 
 void AnyFrame::begin(int64_t index) {
-  if (!reader_) reader_.emplace(clip_, options_);
   // A chain that looks at single frames has none inside that would have to be forgotten.
   if (!chain_->alone()) chain_.emplace(correction_, PictureSize{clip_.width, clip_.height}, from(index));
-  reader_->seek(chain_->alone() ? index : chain_->feedFrom());
-  waiting_.clear();
+  if (!source_) source_.emplace(clip_, options_);
+  constexpr int64_t kStep = 2;
+  const bool backwards = index < asked_ && index + kStep >= asked_;
+  source_->goTo(chain_->alone() ? index : chain_->feedFrom(), backwards);
   sources_.clear();
   draining_ = false;
   next_ = index;
 }
 
-// The frames before it are decoded first, so that it can be looked at before they are worked on: as many as
-// there will be of it later anyway.
-void AnyFrame::decodeAhead(int64_t index, const Progress& progress) {
-  while (waiting_.empty() || waiting_.back().index < index) {
-    progress.check();
-    auto frame = reader_->next(progress);
-    if (!frame) return;
-    waiting_.push_back(std::move(*frame));
-  }
-}
-
-std::optional<Frame> AnyFrame::nextIn(const Progress& progress) {
-  if (waiting_.empty()) return reader_->next(progress);
-  std::optional<Frame> frame = std::move(waiting_.front());
-  waiting_.pop_front();
-  return frame;
-}
-
 std::optional<FinishedFrame> AnyFrame::nextOut(const Progress& progress) {
   while (!draining_) {
-    auto frame = nextIn(progress);
+    auto frame = source_->next(progress);
     draining_ = !frame;
     if (!frame) break;
     sources_.push_back(*frame);
@@ -64,11 +45,10 @@ StagedFrame AnyFrame::make(int64_t index, const Progress& progress,
   std::optional<FinishedFrame> done;
   try {
     if (!goesOn(index)) begin(index);
-    if (sources_.empty() || sources_.back().index < index) decodeAhead(index, progress);
-    if (decoded)
-      for (const auto* some : {&sources_, &waiting_})
-        for (const Frame& frame : *some)
-          if (frame.index == index) decoded(frame);
+    asked_ = index;
+    // The frames before it are decoded first, so that it can be looked at before they are worked on.
+    const Frame* filmed = source_->reach(index, progress);
+    if (filmed != nullptr && decoded) decoded(*filmed);
     done = nextOut(progress);
   } catch (...) {
     // A chain that was interrupted is of no further use.

@@ -5,7 +5,7 @@
 #include <functional>
 #include <optional>
 
-#include "core/media/reader.h"
+#include "core/media/recent_frames.h"
 #include "core/pipeline/chain.h"
 
 namespace glenhaze {
@@ -34,12 +34,12 @@ class AnyFrame {
   StagedFrame make(int64_t index, const Progress& progress = {},
                    const std::function<void(const Frame&)>& decoded = {});
   /// Whether a frame is the next one in that order.
-  bool goesOn(int64_t index) const { return reader_ && index == next_; }
+  bool goesOn(int64_t index) const { return source_ && index == next_; }
+  /// Whether it is decoded already: of those made last, some are kept as they were filmed.
+  bool isDecoded(int64_t index) const { return source_ && source_->find(index) != nullptr; }
 
  private:
   void begin(int64_t index);
-  void decodeAhead(int64_t index, const Progress& progress);
-  std::optional<Frame> nextIn(const Progress& progress);
   std::optional<FinishedFrame> nextOut(const Progress& progress);
   ChainOptions from(int64_t index) const;
 
@@ -47,11 +47,11 @@ class AnyFrame {
   Correction correction_;
   ReadOptions options_;
   OwnMotionUse use_;
-  std::optional<ClipReader> reader_;
+  std::optional<RecentFrames> source_;
   std::optional<Chain> chain_;
-  std::deque<Frame> waiting_;  // decoded, and not pushed yet
   std::deque<Frame> sources_;  // pushed, and not come out yet
   int64_t next_ = -1;          // that the chain gives
+  int64_t asked_ = -1;         // last
   bool draining_ = false;
 };
 

@@ -2,6 +2,7 @@
 
 #include <QMetaType>
 #include <algorithm>
+#include <cmath>
 #include <functional>
 
 #include "core/base/error.h"
@@ -55,6 +56,7 @@ void Preview::setClip(const ClipInfo& clip, const Correction& correction, const 
   forget();
   job_ = Job{clip, correction, reading, job_ && job_->own_motion, generation_};
   wanted_.reset();
+  around_.clear();
   loop_first_ = loop_last_ = 0;
 }
 
@@ -63,6 +65,7 @@ void Preview::clear() {
   forget();
   job_.reset();
   wanted_.reset();
+  around_.clear();
 }
 
 void Preview::setOwnMotionWanted(bool on) {
@@ -89,9 +92,24 @@ void Preview::forget() {
   pictures_->forget(draft_owner_);
 }
 
+// Who moves about meets other groups of pictures soon. They are about half a second long or longer.
+void Preview::lookAround(int64_t index) {
+  constexpr int64_t kEachSide = 32;
+  constexpr size_t kFirst = 8;
+  around_.clear();
+  if (!drafts_ || !job_) return;
+  const auto step = std::max<int64_t>(1, std::llround(job_->clip.fps.value() / 2));
+  for (int64_t n = kEachSide; n > 0; --n)
+    for (const int64_t at : {index - n * step, index + n * step})
+      if (at >= 0 && at < job_->clip.frames) around_.push_back(at);
+  around_.push_back(index);
+  later_ = around_.size() - std::min(around_.size(), kFirst);
+}
+
 void Preview::request(int64_t index) {
   {
     const std::lock_guard lock(mutex_);
+    lookAround(index);
     wanted_ = last_asked_ = index;
     // The very frame that is being made ahead is finished, not begun anew.
     if (in_work_ != index) making_.request_stop();
@@ -121,6 +139,8 @@ int64_t Preview::loopFilled() const {
   return pictures_->count(owner_, loop_first_, loop_last_);
 }
 
+int64_t Preview::glimpsed() const { return pictures_->count(draft_owner_, INT64_MIN, INT64_MAX); }
+
 std::optional<int64_t> Preview::nextAhead() const {
   if (loop_last_ <= loop_first_) return std::nullopt;
   // Frames of the loop must not push each other out.
@@ -133,6 +153,15 @@ std::optional<int64_t> Preview::nextAhead() const {
     const int64_t i = loop_first_ + (from - loop_first_ + n) % (loop_last_ - loop_first_);
     if (!pictures_->contains(owner_, i)) return i;
   }
+  return std::nullopt;
+}
+
+std::optional<std::pair<int64_t, Preview::For>> Preview::nextIdle() const {
+  // Pictures that were finished are worth more than drafts.
+  const bool room = pictures_->usedBy(draft_owner_) < pictures_->budget() / 4;
+  if (room && around_.size() > later_) return std::pair(around_.back(), For::Glimpse);
+  if (const auto ahead = nextAhead()) return std::pair(*ahead, For::Loop);
+  if (room && !around_.empty()) return std::pair(around_.back(), For::Glimpse);
   return std::nullopt;
 }
 
@@ -158,11 +187,12 @@ class Preview::Maker {
         staged_(clip, correction, options, own_motion ? OwnMotionUse::Measured : OwnMotionUse::AsSet),
         keys_(clip, byParts(options)) {}
 
-  // The group of pictures that is begun anew on the way to the frame; empty where the frame comes next, or
-  // nobody knows.
+  // The group of pictures that is begun anew on the way to the frame; empty where the frame is there already
+  // or comes next, or nobody knows.
   std::optional<int64_t> groupOnTheWayTo(int64_t index) const {
-    return staged_.goesOn(index) ? std::nullopt : keys_.groupOf(index);
+    return staged_.goesOn(index) || staged_.isDecoded(index) ? std::nullopt : keys_.groupOf(index);
   }
+  std::optional<int64_t> groupOf(int64_t index) const { return keys_.groupOf(index); }
   // What the way to the frame begins with, at half size; empty where it cannot be had alone.
   std::optional<PreviewFrame> keyDraft(int64_t index) {
     const std::optional<Frame> key = keys_.keyFrame(index);
@@ -273,12 +303,18 @@ void Preview::work(const std::stop_token& stop) {
         maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion, task->aligned);
         generation = job.generation;
       }
-      if (drafts_) handKeyDraft(*maker, *task);
+      if (task->what == For::Glimpse) {
+        makeGlimpse(*maker, *task);
+        continue;
+      }
+      // What is kept is shown already, and made again for those who measure in it.
+      const bool drafts = drafts_ && !pictures_->contains(owner_, task->index);
+      if (drafts) handKeyDraft(*maker, *task);
       if (superseded(task->index)) continue;
       Progress progress;
       progress.stop = task->stop;
       Maker::HandDraft hand;
-      if (drafts_ && !isDrafted(task->index) && (task->asked || !maker->isQuick()))
+      if (drafts && !isDrafted(task->index) && (task->what == For::Asked || !maker->isQuick()))
         hand = [&](PreviewFrame&& draft) { handDraft(std::move(draft), *task); };
       PreviewFrame result = maker->make(task->index, hand, progress);
       result.wanted = task->index;
@@ -298,15 +334,35 @@ std::optional<Preview::Task> Preview::nextTask(const std::stop_token& stop) {
   std::unique_lock lock(mutex_);
   // While the user moves about, the loop is not made ahead: it would keep the next answer waiting.
   wake_.wait_until(lock, stop, asked_at_ + kIdle, [&] { return job_ && wanted_; });
-  wake_.wait(lock, stop, [&] { return job_ && (wanted_ || nextAhead()); });
+  wake_.wait(lock, stop, [&] { return job_ && (wanted_ || nextIdle()); });
   if (stop.stop_requested() || !job_) return std::nullopt;
-  const bool asked = wanted_.has_value();
-  const int64_t index = asked ? *wanted_ : nextAhead().value_or(0);
+  const auto idle = wanted_ ? std::nullopt : nextIdle();
+  const For what = idle ? idle->second : For::Asked;
+  const int64_t index = idle ? idle->first : wanted_.value_or(0);
+  if (what == For::Glimpse) {
+    around_.pop_back();
+    later_ = std::min(later_, around_.size());
+  }
   wanted_.reset();
   making_ = std::stop_source();
-  in_work_ = index;
+  in_work_ = what == For::Glimpse ? -1 : index;
   draft_.reset();
-  return Task{*job_, index, asked, aligned_, making_.get_token()};
+  return Task{*job_, index, what, aligned_, making_.get_token()};
+}
+
+void Preview::makeGlimpse(Maker& maker, const Task& task) {
+  const std::optional<int64_t> group = maker.groupOf(task.index);
+  if (!group || pictures_->contains(draft_owner_, *group)) return;
+  try {
+    if (const auto draft = maker.keyDraft(task.index)) keepDraft(*group, *draft, task.job.generation);
+  } catch (const Error&) {
+    // Whoever goes there is told.
+  }
+}
+
+void Preview::keepDraft(int64_t group, const PreviewFrame& draft, int generation) {
+  const std::lock_guard lock(mutex_);
+  if (generation_ == generation) keep(draft_owner_, group, draft);
 }
 
 // Whether what is shown for now is the very frame.
@@ -323,25 +379,22 @@ void Preview::handKeyDraft(Maker& maker, const Task& task) {
   if (const auto known = std::static_pointer_cast<const PreviewFrame>(pictures_->find(draft_owner_, *group)))
     return handDraft(PreviewFrame(*known), task);
   // One made ahead keeps nobody waiting.
-  if (!task.asked) return;
+  if (task.what != For::Asked) return;
   std::optional<PreviewFrame> draft = maker.keyDraft(task.index);
   if (!draft) return;
-  {
-    const std::lock_guard lock(mutex_);
-    if (generation_ == task.job.generation) keep(draft_owner_, *group, *draft);
-  }
+  keepDraft(*group, *draft, task.job.generation);
   handDraft(std::move(*draft), task);
 }
 
 void Preview::handDraft(PreviewFrame draft, const Task& task) {
   draft.wanted = task.index;
-  if (task.asked) hand(draft, task.job.generation);
+  if (task.what == For::Asked) hand(draft, task.job.generation);
   const std::lock_guard lock(mutex_);
   draft_ = std::move(draft);
 }
 
 void Preview::finish(const PreviewFrame& result, const Task& task) {
-  bool asked = task.asked;
+  bool asked = task.what == For::Asked;
   {
     const std::lock_guard lock(mutex_);
     if (generation_ != task.job.generation) return;

@@ -45,7 +45,8 @@ class Preview : public QObject {
 
   /// Asks for a frame; arrives through ready(). Cached frames arrive at once.
   void request(int64_t index);
-  /// Frames [first, last) are made ahead in idle time.
+  /// Frames [first, last) are made ahead in idle time; with drafts, what groups of pictures around the frame
+  /// asked for begin with is, too: some of them first, then the loop, then more.
   void setLoop(int64_t first, int64_t last);
   /// A frame if it is in the cache.
   std::optional<PreviewFrame> cached(int64_t index) const;
@@ -59,6 +60,8 @@ class Preview : public QObject {
   void setAligned(bool on);
   /// How many frames of the loop are there.
   int64_t loopFilled() const;
+  /// Of how many groups of pictures a draft is there.
+  int64_t glimpsed() const;
 
  Q_SIGNALS:
   void ready(const glenhaze::desktop::PreviewFrame& frame);
@@ -73,10 +76,11 @@ class Preview : public QObject {
     bool own_motion = false;
     int generation = 0;
   };
-  struct Task {  // one frame to be made
+  enum class For { Asked, Loop, Glimpse };
+  struct Task {  // one frame to be made, or what its group begins with
     Job job;
     int64_t index = 0;
-    bool asked = false;  // else made ahead
+    For what = For::Asked;
     bool aligned = false;
     std::stop_token stop;
   };
@@ -94,6 +98,10 @@ class Preview : public QObject {
   void work(const std::stop_token& stop);
   bool superseded(int64_t index);
   std::optional<int64_t> nextAhead() const;
+  void lookAround(int64_t index);
+  std::optional<std::pair<int64_t, For>> nextIdle() const;
+  void makeGlimpse(Maker& maker, const Task& task);
+  void keepDraft(int64_t group, const PreviewFrame& draft, int generation);
   void keep(int owner, int64_t number, PreviewFrame frame);
   static constexpr std::chrono::milliseconds kIdle{350};
 
@@ -105,6 +113,8 @@ class Preview : public QObject {
   int64_t last_asked_ = 0;
   std::chrono::steady_clock::time_point asked_at_;
   int64_t loop_first_ = 0, loop_last_ = 0;
+  std::vector<int64_t> around_;  // places whose groups are to be glimpsed at, the nearest last
+  size_t later_ = 0;             // so many of them after the loop
   const std::shared_ptr<PictureCache> pictures_;
   const int owner_, draft_owner_;  // frames by their index, drafts by the group of pictures
   int generation_ = 0;

@@ -84,7 +84,7 @@ TEST_F(PreviewTest, TheDraftOfAGroupIsKept) {
     if (got_.empty() || !got_.front().draft) return std::nullopt;
     return got_.front();
   };
-  const auto first = draftOf(29), again = draftOf(21), other = draftOf(12);
+  const auto first = draftOf(29), again = draftOf(21), other = draftOf(2);
   ASSERT_TRUE(first && again && other);
   EXPECT_EQ(first->index, 15);
   EXPECT_EQ(again->wanted, 21);
@@ -94,6 +94,54 @@ TEST_F(PreviewTest, TheDraftOfAGroupIsKept) {
   const auto fresh = draftOf(29);
   ASSERT_TRUE(fresh);
   EXPECT_NE(fresh->source.constBits(), first->source.constBits());
+}
+
+TEST_F(PreviewTest, GroupsAroundAreGlimpsedAtWhileNothingElseIsWanted) {
+  const auto standAt = [&](int64_t at) {
+    got_.clear();
+    preview_.setLoop(0, 3);
+    preview_.request(at);
+    EXPECT_TRUE(eventually([&] { return last() != nullptr && preview_.loopFilled() == 3; }));
+  };
+  preview_.setClip(film("a.mp4", 70), cleaning(), {});
+  standAt(2);
+  QTest::qWait(600);
+  EXPECT_EQ(preview_.glimpsed(), 0) << "no drafts are wanted";
+  preview_.setDrafts(true);
+  standAt(2);
+  EXPECT_TRUE(eventually([&] { return preview_.glimpsed() == 5; })) << "0, 15, 30, 45, 60";
+  // Finished pictures are worth more room.
+  pictures_->setBudget(pictures_->used() / 2);
+  preview_.setClip(film("b.mp4", 70), cleaning(), {});
+  got_.clear();
+  preview_.request(2);
+  EXPECT_TRUE(eventually([&] { return last() != nullptr && preview_.glimpsed() > 0; }));
+  QTest::qWait(600);
+  EXPECT_LT(preview_.glimpsed(), 5);
+}
+
+// First what is near, then the frame itself as it was filmed, then as it is rendered. A step back shows the
+// frame itself at once: it was decoded on the way.
+TEST_F(PreviewTest, TheFrameItselfIsShownBeforeItIsFinished) {
+  preview_.setDrafts(true);
+  preview_.setClip(film("a.mp4", 40), cleaning(), {});
+  const auto sequence = [&](int64_t at) {
+    got_.clear();
+    preview_.request(at);
+    EXPECT_TRUE(eventually([&] { return last() != nullptr; }));
+    std::vector<std::pair<int64_t, bool>> seen;
+    for (const PreviewFrame& f : got_) {
+      EXPECT_EQ(f.wanted, at);
+      EXPECT_EQ(f.source.width(), f.draft ? 160 : 320);
+      seen.emplace_back(f.index, f.draft);
+    }
+    return seen;
+  };
+  using Seen = std::vector<std::pair<int64_t, bool>>;
+  EXPECT_EQ(sequence(29), (Seen{{15, true}, {29, true}, {29, false}}));
+  EXPECT_EQ(sequence(28), (Seen{{28, true}, {28, false}}));
+  EXPECT_EQ(sequence(29), (Seen{{29, false}})) << "kept";
+  EXPECT_EQ(sequence(0), (Seen{{0, true}, {0, false}})) << "a key picture is no other one";
 }
 
 TEST_F(PreviewTest, TheLoopIsMadeAheadAsFarAsTheBudgetGoes) {

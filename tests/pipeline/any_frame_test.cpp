@@ -140,6 +140,8 @@ TEST_F(WholeChain, TheFrameIsThereBeforeItIsFinished) {
       EXPECT_EQ(decoded[0].index, at);
       EXPECT_TRUE(sameSamples(decoded[0], staged.source)) << at;
     }
+    EXPECT_TRUE(any.isDecoded(0));
+    EXPECT_FALSE(any.isDecoded(kFrames));
     // So early that the work on it can still be stopped.
     std::stop_source stop;
     Progress progress;
