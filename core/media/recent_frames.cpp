@@ -38,6 +38,7 @@ int64_t RecentFrames::room() const {
 }
 
 bool RecentFrames::readOne(const Progress& progress) {
+  progress.check();
   auto frame = reader_.next(progress);
   if (!frame) return false;
   if (kept_.empty()) first_ = frame->index;

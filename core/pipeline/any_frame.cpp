@@ -44,11 +44,15 @@ StagedFrame AnyFrame::make(int64_t index, const Progress& progress,
                            const std::function<void(const Frame&)>& decoded) {
   std::optional<FinishedFrame> done;
   try {
+    // Before the way to the frames it is worked on with is taken: they may lie further back.
+    const bool kept = decoded && isDecoded(index);
+    if (kept) decoded(*source_->find(index));
+    progress.check();
     if (!goesOn(index)) begin(index);
     asked_ = index;
     // The frames before it are decoded first, so that it can be looked at before they are worked on.
     const Frame* filmed = source_->reach(index, progress);
-    if (filmed != nullptr && decoded) decoded(*filmed);
+    if (filmed != nullptr && decoded && !kept) decoded(*filmed);
     done = nextOut(progress);
   } catch (...) {
     // A chain that was interrupted is of no further use.

@@ -150,6 +150,25 @@ TEST_F(WholeChain, TheFrameIsThereBeforeItIsFinished) {
   }
 }
 
+// What it is worked on with begins before what is kept: the frame is handed out before that is given up.
+TEST(AnyFrame, AKeptFrameIsThereAtOnce) {
+  const testing::ScratchFolder folder;
+  const ClipInfo clip = probe(testing::makeFilm(folder / "a.mp4", testing::smallFilm(30)));
+  Correction correction;
+  correction.noise = testing::evenCurve(4);
+  AnyFrame any(clip, correction);
+  any.make(24);
+  ASSERT_TRUE(any.isDecoded(23));
+  ASSERT_FALSE(any.isDecoded(20));
+  std::stop_source stop;
+  Progress progress;
+  progress.stop = stop.get_token();
+  EXPECT_THROW(any.make(23, progress, [&](const Frame&) { stop.request_stop(); }), Error);
+  EXPECT_TRUE(any.isDecoded(24)) << "nothing was decoded anew";
+  any.make(23);
+  EXPECT_TRUE(any.isDecoded(16)) << "that is where its way begins";
+}
+
 TEST_F(WholeChain, AStoppedFrameCanBeMadeAgain) {
   AnyFrame any(job_.clip, job_.correction);
   std::stop_source stop;
