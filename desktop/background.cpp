@@ -2,8 +2,8 @@
 
 #include <QPointer>
 
-#include "core/base/error.h"
 #include "desktop/elsewhere.h"
+#include "desktop/trouble.h"
 
 namespace glenhaze::desktop {
 
@@ -43,10 +43,8 @@ void Background::run(Work work) {
   const auto attempt = [work = std::move(work), progress]() -> Outcome {
     try {
       return {work(progress), {}};
-    } catch (const Error& error) {
-      return {{}, error.kind() == ErrorKind::Cancelled ? QString() : QString::fromUtf8(error.what())};
     } catch (const std::exception& error) {
-      return {{}, QString::fromUtf8(error.what())};
+      return {{}, troubleOf(error)};
     }
   };
   runElsewhere(pool_, this, attempt, [this, request](const Outcome& outcome) {

@@ -15,6 +15,7 @@
 #include "core/run/status.h"
 #include "core/treat/shoot_change.h"
 #include "desktop/elsewhere.h"
+#include "desktop/trouble.h"
 
 namespace glenhaze::desktop {
 namespace fs = std::filesystem;
@@ -370,10 +371,8 @@ void Session::startRun() {
         runOnSlurm(*batch, *farm, token);
       else
         batch->run(token);
-    } catch (const Error& error) {
-      return error.kind() == ErrorKind::Cancelled ? QString() : QString::fromUtf8(error.what());
     } catch (const std::exception& error) {
-      return QString::fromUtf8(error.what());
+      return troubleOf(error);
     }
     return QString();
   };

@@ -5,10 +5,10 @@
 #include <cmath>
 #include <functional>
 
-#include "core/base/error.h"
 #include "core/frame/reduce.h"
 #include "core/frame/rgb.h"
 #include "core/pipeline/any_frame.h"
+#include "desktop/trouble.h"
 
 namespace glenhaze::desktop {
 
@@ -291,6 +291,22 @@ void Preview::hand(const PreviewFrame& frame, int generation) {
   });
 }
 
+void Preview::answer(Maker& maker, const Task& task) {
+  if (task.what == For::Glimpse) return makeGlimpse(maker, task);
+  // What is kept is shown already, and made again for those who measure in it.
+  const bool drafts = drafts_ && !pictures_->contains(owner_, task.index);
+  if (drafts) handKeyDraft(maker, task);
+  if (superseded(task.index)) return;
+  Progress progress;
+  progress.stop = task.stop;
+  Maker::HandDraft hand;
+  if (drafts && !isDrafted(task.index) && (task.what == For::Asked || !maker.isQuick()))
+    hand = [&](PreviewFrame&& draft) { handDraft(std::move(draft), task); };
+  PreviewFrame result = maker.make(task.index, hand, progress);
+  result.wanted = task.index;
+  finish(result, task);
+}
+
 void Preview::work(const std::stop_token& stop) {
   std::unique_ptr<Maker> maker;
   int generation = -1;
@@ -303,29 +319,13 @@ void Preview::work(const std::stop_token& stop) {
         maker = std::make_unique<Maker>(job.clip, job.correction, job.reading, job.own_motion, task->aligned);
         generation = job.generation;
       }
-      if (task->what == For::Glimpse) {
-        makeGlimpse(*maker, *task);
-        continue;
-      }
-      // What is kept is shown already, and made again for those who measure in it.
-      const bool drafts = drafts_ && !pictures_->contains(owner_, task->index);
-      if (drafts) handKeyDraft(*maker, *task);
-      if (superseded(task->index)) continue;
-      Progress progress;
-      progress.stop = task->stop;
-      Maker::HandDraft hand;
-      if (drafts && !isDrafted(task->index) && (task->what == For::Asked || !maker->isQuick()))
-        hand = [&](PreviewFrame&& draft) { handDraft(std::move(draft), *task); };
-      PreviewFrame result = maker->make(task->index, hand, progress);
-      result.wanted = task->index;
-      finish(result, *task);
+      answer(*maker, *task);
     } catch (const std::exception& error) {
-      // Cut off because another frame is wanted.
-      if (const auto* known = dynamic_cast<const Error*>(&error);
-          known != nullptr && known->kind() == ErrorKind::Cancelled)
-        continue;
+      const QString trouble = troubleOf(error);
+      // Else cut off because another frame is wanted.
+      if (trouble.isEmpty()) continue;
       generation = -1;
-      giveUp(error.what(), job.generation);
+      giveUp(trouble, job.generation);
     }
   }
 }
@@ -415,14 +415,14 @@ void Preview::finish(const PreviewFrame& result, const Task& task) {
     Q_EMIT loopProgress();
 }
 
-void Preview::giveUp(const char* why, int generation) {
+void Preview::giveUp(const QString& why, int generation) {
   {
     // Without this the same loop frame would be tried for ever.
     const std::lock_guard lock(mutex_);
     loop_first_ = loop_last_ = 0;
   }
-  QMetaObject::invokeMethod(this, [this, text = QString::fromUtf8(why), generation] {
-    if (isCurrent(generation)) Q_EMIT failed(text);
+  QMetaObject::invokeMethod(this, [this, why, generation] {
+    if (isCurrent(generation)) Q_EMIT failed(why);
   });
 }
 

@@ -87,11 +87,12 @@ class Preview : public QObject {
   class Maker;
   /// Waits for one; nothing when the wait was cut off.
   std::optional<Task> nextTask(const std::stop_token& stop);
+  void answer(Maker& maker, const Task& task);
   void handKeyDraft(Maker& maker, const Task& task);
   void handDraft(PreviewFrame draft, const Task& task);
   bool isDrafted(int64_t index) const;
   void finish(const PreviewFrame& result, const Task& task);
-  void giveUp(const char* why, int generation);
+  void giveUp(const QString& why, int generation);
   void forget();
   bool isCurrent(int generation) const;
   void hand(const PreviewFrame& frame, int generation);
