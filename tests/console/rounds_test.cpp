@@ -164,7 +164,7 @@ class Rounds : public ::testing::Test {
 };
 
 TEST_F(Rounds, TheFolderIsAlwaysWhatAFreshRenderWouldBe) {
-  const int rounds = testing::allCases() ? 200 : 60;
+  const int rounds = testing::allCases() ? 200 : 40;
   int killed = 0, renewed = 0, kept = 0, twofold = 0;
   for (int round = 0; round < rounds && !HasFailure(); ++round) {
     SCOPED_TRACE("round " + std::to_string(round));

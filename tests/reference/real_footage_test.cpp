@@ -53,16 +53,26 @@ TEST(RealFootage, NobodyWhoPassesIsALamp) {
   EXPECT_TRUE(measureFlicker(probe(path)).lamps.empty());
 }
 
+/// Tracks of a clip that is installed, for several tests.
+TrackRecord tracksOf(const ClipInfo& clip, const testing::ScratchFolder& folder) {
+  const TrackPlace place{folder / (clip.path.stem().string() + ".tracks"), clip.path.filename().string()};
+  testing::rememberedFilm(place.file, "tracks " + place.key, [&](const std::filesystem::path& to) {
+    saveTracks(trackClip(clip, {}), {to, place.key});
+  });
+  return loadTracks(place).value();
+}
+
 struct ByItself {
   double before_px = 0, after_px = 0;  // shake by the independent meter
   RunItem item;
 };
 
-// A clip that nothing is known of, cleaned and steadied as it is.
+// A clip that nothing is known of, steadied as it is, and cleaned.
 ByItself treatedByItself(const std::filesystem::path& path, const testing::ScratchFolder& folder,
-                         const std::optional<StabilizationSettings>& settings = {}) {
+                         const std::optional<StabilizationSettings>& settings = {}, bool cleaned = true) {
   Shoot shoot;
   shoot.output.folder = folder / "out";
+  shoot.output.noise_on = cleaned;
   // Without loss: how steady it is must not hang on how it was coded.
   shoot.output.encode.codec = Codec::Ffv1;
   ShootClip clip;
@@ -78,7 +88,7 @@ ByItself treatedByItself(const std::filesystem::path& path, const testing::Scrat
   result.item = batch.items().front();
   if (result.item.state != RunState::Done) return result;
   const double fps = infos[0].fps.value();
-  result.before_px = testing::steadinessOf(trackClip(infos[0], {}), fps).shake_px;
+  result.before_px = testing::steadinessOf(tracksOf(infos[0], folder), fps).shake_px;
   result.after_px =
       testing::steadinessOf(trackClip(probe(result.item.plan->job.place.path), {}), fps).shake_px;
   std::printf("  %s: shake %.2f to %.2f px; %s\n", path.filename().c_str(), result.before_px, result.after_px,
@@ -133,7 +143,7 @@ TEST(RealFootage, TheWallBehindAWavedCupIsSteadied) {
   near.part = SteadiedPart::Near;
   near.crop_limit = 0.3;
   const testing::ScratchFolder other;
-  const ByItself steadier = treatedByItself(film, other, near);
+  const ByItself steadier = treatedByItself(film, other, near, false);
   ASSERT_EQ(steadier.item.state, RunState::Done) << steadier.item.why;
   EXPECT_LT(steadier.after_px, 0.45 * steadier.before_px);
 }
@@ -153,7 +163,7 @@ TEST(RealFootage, ACameraThatStandsBehindAShownBoxIsLeftStanding) {
     EXPECT_THAT(error.what(), ::testing::HasSubstr("frames 2 to 3 cannot be read"));
   }
   const std::string door = "130:280:500:40";
-  const ByItself result = treatedByItself(film, folder);
+  const ByItself result = treatedByItself(film, folder, {}, false);
   ASSERT_EQ(result.item.state, RunState::Done) << result.item.why;
   const double before_px = shakeOfPlace(film, door, folder),
                after_px = shakeOfPlace(result.item.plan->job.place.path, door, folder);
@@ -174,7 +184,7 @@ TEST(RealFootage, NoLensIsMadeUp) {
   for (const std::filesystem::path& path :
        {phone, cup, box, std::filesystem::path("/usr/share/doc/opencv-doc/examples/data/vtest.avi")}) {
     const ClipInfo clip = probe(path);
-    const FootageLens found = measureLensFrom(trackClip(clip, {}), 1 / clip.fps.value(), codingOf(clip));
+    const FootageLens found = measureLensFrom(tracksOf(clip, folder), 1 / clip.fps.value(), codingOf(clip));
     EXPECT_FALSE(found.usable) << path;
     EXPECT_FALSE(found.why.empty());
   }
