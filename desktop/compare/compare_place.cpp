@@ -373,12 +373,14 @@ void ComparePlace::showEvent(QShowEvent* event) {
   QWidget::showEvent(event);
   noise_form_->setSpeeds(noiseSpeeds());
   state_.setActive(true);
+  preview_.setWatched(true);
   showSound();
 }
 
 void ComparePlace::hideEvent(QHideEvent* event) {
   if (timer_.isActive()) togglePlay();
   state_.setActive(false);
+  preview_.setWatched(false);
   QWidget::hideEvent(event);
 }
 

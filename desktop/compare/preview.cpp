@@ -76,6 +76,14 @@ void Preview::setOwnMotionWanted(bool on) {
   job_->generation = generation_;
 }
 
+void Preview::setWatched(bool on) {
+  {
+    const std::lock_guard lock(mutex_);
+    watched_ = on;
+  }
+  wake_.notify_all();
+}
+
 void Preview::setAligned(bool on) {
   const std::lock_guard lock(mutex_);
   if (aligned_ == on) return;
@@ -157,6 +165,7 @@ std::optional<int64_t> Preview::nextAhead() const {
 }
 
 std::optional<std::pair<int64_t, Preview::For>> Preview::nextIdle() const {
+  if (!watched_) return std::nullopt;
   // Pictures that were finished are worth more than drafts.
   const bool room = pictures_->usedBy(draft_owner_) < pictures_->budget() / 4;
   if (room && around_.size() > later_) return std::pair(around_.back(), For::Glimpse);

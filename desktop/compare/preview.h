@@ -48,10 +48,12 @@ class Preview : public QObject {
   /// Frames [first, last) are made ahead in idle time; with drafts, what groups of pictures around the frame
   /// asked for begin with is, too: some of them first, then the loop, then more.
   void setLoop(int64_t first, int64_t last);
+  /// Nobody looks: nothing is made in idle time, which would keep other work waiting.
+  void setWatched(bool on);
   /// A frame if it is in the cache.
   std::optional<PreviewFrame> cached(int64_t index) const;
-  /// Answers with drafts first: where the picture is large, what the way to the frame begins with, then the
-  /// frame itself, as soon as it is decoded.
+  /// Answers with drafts first: what the way to the frame begins with, then, where finishing it takes a
+  /// while, the frame itself, as soon as it is decoded.
   void setDrafts(bool on) { drafts_ = on; }
   /// Whether what moves on its own is measured although it is not taken back.
   void setOwnMotionWanted(bool on);
@@ -110,7 +112,7 @@ class Preview : public QObject {
   std::condition_variable_any wake_;
   std::optional<Job> job_;
   std::optional<int64_t> wanted_;
-  bool aligned_ = false;
+  bool aligned_ = false, watched_ = true;
   int64_t last_asked_ = 0;
   std::chrono::steady_clock::time_point asked_at_;
   int64_t loop_first_ = 0, loop_last_ = 0;

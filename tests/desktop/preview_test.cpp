@@ -160,6 +160,20 @@ TEST_F(PreviewTest, TheLoopIsMadeAheadAsFarAsTheBudgetGoes) {
   EXPECT_LE(pictures_->used(), all / 2);
 }
 
+TEST_F(PreviewTest, NothingIsMadeAheadWhileNobodyLooks) {
+  preview_.setDrafts(true);
+  preview_.setWatched(false);
+  preview_.setClip(film("a.mp4", 40), cleaning(), {});
+  preview_.setLoop(5, 8);
+  preview_.request(2);
+  ASSERT_TRUE(eventually([&] { return last() != nullptr; })) << "what is asked for comes";
+  QTest::qWait(800);
+  EXPECT_EQ(preview_.loopFilled(), 0);
+  EXPECT_LE(preview_.glimpsed(), 1) << "its own";
+  preview_.setWatched(true);
+  EXPECT_TRUE(eventually([&] { return preview_.loopFilled() == 3 && preview_.glimpsed() == 3; }));
+}
+
 TEST_F(PreviewTest, WhatCannotBeReadIsSaid) {
   const ClipInfo clip = film("a.mp4", 6);
   QSignalSpy failed(&preview_, &Preview::failed);

@@ -114,6 +114,7 @@ class DecodingByCard : public ::testing::Test {
     // Where the way there begins is the reader's own affair.
     if (const auto there = reader.landing()) EXPECT_LE(there->index, 17);
     take(3);
+    if (const auto key = reader.keyFrame(17)) frames.push_back(*key);
     reader.seek(2);
     take(40);
     trouble = reader.cardTrouble();

@@ -6,6 +6,7 @@
 
 #include "core/media/clip_info.h"
 #include "tests/support/footage.h"
+#include "tests/support/stopped.h"
 
 namespace glenhaze {
 namespace {
@@ -130,12 +131,8 @@ TEST_F(Seeking, TheKeyPictureOfAGroupComesAlone) {
 
 TEST_F(Seeking, OnTheWayToAFrameItCanBeStopped) {
   ClipReader reader(*info);
-  std::stop_source stop;
-  stop.request_stop();
-  Progress progress;
-  progress.stop = stop.get_token();
   reader.seek(28);
-  EXPECT_THROW(reader.next(progress), Error);
+  EXPECT_THROW(reader.next(testing::stoppedProgress()), Error);
   for (const int64_t at : {29, 4}) {
     reader.seek(at);
     const auto frame = reader.next();

@@ -4,6 +4,7 @@
 
 #include "core/base/error.h"
 #include "tests/support/footage.h"
+#include "tests/support/stopped.h"
 
 namespace glenhaze {
 namespace {
@@ -83,12 +84,8 @@ TEST_F(RecentFramesTest, AFrameIsReachedWithoutLosingThoseBeforeIt) {
 
 TEST_F(RecentFramesTest, StoppedOnTheWayItGoesOn) {
   RecentFrames frames(clip_);
-  std::stop_source stop;
-  stop.request_stop();
-  Progress progress;
-  progress.stop = stop.get_token();
   frames.goTo(28);
-  EXPECT_THROW(frames.next(progress), Error);
+  EXPECT_THROW(frames.next(testing::stoppedProgress()), Error);
   const auto frame = frames.next();
   ASSERT_TRUE(frame);
   EXPECT_EQ(frame->index, 28);

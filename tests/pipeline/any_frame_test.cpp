@@ -9,6 +9,7 @@
 #include "tests/support/footage.h"
 #include "tests/support/motion.h"
 #include "tests/support/noise.h"
+#include "tests/support/stopped.h"
 
 namespace glenhaze {
 namespace {
@@ -171,11 +172,7 @@ TEST(AnyFrame, AKeptFrameIsThereAtOnce) {
 
 TEST_F(WholeChain, AStoppedFrameCanBeMadeAgain) {
   AnyFrame any(job_.clip, job_.correction);
-  std::stop_source stop;
-  stop.request_stop();
-  Progress progress;
-  progress.stop = stop.get_token();
-  EXPECT_THROW(any.make(4, progress), Error);
+  EXPECT_THROW(any.make(4, testing::stoppedProgress()), Error);
   const StagedFrame again = any.make(4);
   EXPECT_TRUE(sameSamples(again.corrected, AnyFrame(job_.clip, job_.correction).make(4).corrected));
 }
