@@ -178,8 +178,9 @@ TEST(BlockMotion, CellDifferenceIsTheSumOfWhatDiffers) {
       a.row(y)[x] = static_cast<int16_t>(16 * (x + y));
       b.row(y)[x] = static_cast<int16_t>(16 * (x - 3 + y - 2));
     }
-  EXPECT_EQ(cellDifference(a, b, 8, 8, 3, 2), 0);
-  EXPECT_EQ(cellDifference(a, b, 8, 8, 0, 0), kStep * kStep * 16 * 5);
+  const CellDifference difference(a, b);
+  EXPECT_EQ(difference.of(8, 8, 3, 2), 0);
+  EXPECT_EQ(difference.of(8, 8, 0, 0), kStep * kStep * 16 * 5);
 }
 
 TEST(BlockMotion, NearestIsTheWholeNumberNextTo) {

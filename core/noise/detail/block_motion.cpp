@@ -5,7 +5,6 @@
 #include <limits>
 
 #include "core/base/parallel.h"
-#include "core/noise/detail/motion_kernel.h"
 #include "core/noise/detail/picture_motion.h"
 
 namespace glenhaze::detail {
@@ -343,10 +342,7 @@ MotionField refinedField(const MotionPicture& from, const MotionPicture& to, F s
     if (!inside) return find(column, row);
     if (const auto mean = agreement(around)) return *mean;
     const int x = column * kStep - kStep, y = row * kStep - kStep;
-    std::array<int, 4> differences{};
-    for (size_t i = 0; i < around.size(); ++i) differences[i] = search.difference(x, y, around[i]);
-    return around[static_cast<size_t>(std::min_element(differences.begin(), differences.end()) -
-                                      differences.begin())];
+    return bestOf(around, [&](int dx, int dy) { return search.difference(x, y, Whole{dx, dy}); });
   });
   MotionField out = calmed(field, progress);
   followPicture(out, search, kTrustedStructure * noise_energy);
@@ -400,10 +396,13 @@ MotionField refineMotion(const MotionPicture& from, const MotionPicture& to, flo
       from, to, [&](int column, int row) { return guess.at(column, row); }, sigma, progress);
 }
 
-int cellDifference(const SamplePlane& from, const SamplePlane& to, int x, int y, int dx, int dy) {
-  const int tx = std::clamp(x + dx, -kBorder, to.width + kBorder - kStep),
-            ty = std::clamp(y + dy, -kBorder, to.height + kBorder - kStep);
-  return motionKernels().cell_sum(from.row(y) + x, from.stride, to.row(ty) + tx, to.stride);
+CellDifference::CellDifference(const SamplePlane& from, const SamplePlane& to)
+    : from_(from), to_(to), kernels_(motionKernels()) {}
+
+int CellDifference::of(int x, int y, int dx, int dy) const {
+  const int tx = std::clamp(x + dx, -kBorder, to_.width + kBorder - kStep),
+            ty = std::clamp(y + dy, -kBorder, to_.height + kBorder - kStep);
+  return kernels_.cell_sum(from_.row(y) + x, from_.stride, to_.row(ty) + tx, to_.stride);
 }
 
 }  // namespace glenhaze::detail

@@ -7,6 +7,7 @@
 
 #include "core/base/progress.h"
 #include "core/noise/detail/motion_field.h"
+#include "core/noise/detail/motion_kernel.h"
 #include "core/noise/detail/planes.h"
 
 namespace glenhaze::detail {
@@ -41,8 +42,16 @@ MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, f
 MotionField refineMotion(const MotionPicture& from, const MotionPicture& to, float sigma,
                          const MotionField& guess, const Progress& progress = {});
 
-/// Sum of absolute differences of a square of kStep at (x, y) against the one at (x + dx, y + dy), in steps
-/// of 1/kSoftUnit.
-int cellDifference(const SamplePlane& from, const SamplePlane& to, int x, int y, int dx, int dy);
+/// Sums of absolute differences between two softened planes, which must outlive it.
+class CellDifference {
+ public:
+  CellDifference(const SamplePlane& from, const SamplePlane& to);
+  /// Of a square of kStep at (x, y) against the one at (x + dx, y + dy), in steps of 1/kSoftUnit.
+  int of(int x, int y, int dx, int dy) const;
+
+ private:
+  const SamplePlane &from_, &to_;
+  MotionKernels kernels_;
+};
 
 }  // namespace glenhaze::detail

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <limits>
 
 #include "core/base/parallel.h"
 
@@ -12,22 +11,14 @@ namespace glenhaze::detail {
 namespace {
 
 // What blocks around it say of a cell: their mean where they agree, else the one that fits the cell best.
-BlockVector cellVector(const MotionField& field, const SamplePlane& from, const SamplePlane& to, int column,
-                       int row) {
+BlockVector cellVector(const MotionField& field, const CellDifference& difference, int column, int row) {
   const int c0 = std::max(column - 1, 0), c1 = std::min(column, field.columns - 1);
   const int r0 = std::max(row - 1, 0), r1 = std::min(row, field.rows - 1);
   const std::array around{field.at(c0, r0), field.at(c1, r0), field.at(c0, r1), field.at(c1, r1)};
   if (const auto mean = agreement(around)) return *mean;
-  const int x = column * kStep - kStep, y = row * kStep - kStep;
-  BlockVector best = around[0];
-  int least = std::numeric_limits<int>::max();
-  for (const BlockVector& v : around) {
-    const int difference = cellDifference(from, to, x, y, nearest(v.dx), nearest(v.dy));
-    if (difference >= least) continue;
-    least = difference;
-    best = v;
-  }
-  return best;
+  return bestOf(around, [&](int dx, int dy) {
+    return difference.of(column * kStep - kStep, row * kStep - kStep, dx, dy);
+  });
 }
 
 }  // namespace
@@ -36,11 +27,12 @@ std::vector<BlockVector> cellVectors(const MotionField& field, const SamplePlane
                                      const SamplePlane& to) {
   const int columns = field.columns + 1, rows = field.rows + 1;
   std::vector<BlockVector> cells(static_cast<size_t>(columns) * static_cast<size_t>(rows));
+  const CellDifference difference(from, to);
   parallelBlocks(rows, 4, [&](int first, int last) {
     for (int row = first; row < last; ++row)
       for (int column = 0; column < columns; ++column)
         cells[static_cast<size_t>(row) * static_cast<size_t>(columns) + static_cast<size_t>(column)] =
-            cellVector(field, from, to, column, row);
+            cellVector(field, difference, column, row);
   });
   return cells;
 }

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cstddef>
+#include <limits>
 #include <optional>
 #include <vector>
 
@@ -47,6 +48,27 @@ inline std::optional<BlockVector> agreement(const std::array<BlockVector, 4>& ve
   }
   if (high.dx - low.dx > kAgree || high.dy - low.dy > kAgree) return std::nullopt;
   return BlockVector{dx / weight, dy / weight, weight / 4};
+}
+
+/// Of four vectors the one for which `difference(dx, dy)`, of whole samples, is least; the first among equals.
+/// Those that round alike are tried once.
+template <typename Difference>
+BlockVector bestOf(const std::array<BlockVector, 4>& vectors, Difference difference) {
+  std::array<int, 4> dx{}, dy{};
+  size_t best = 0;
+  int least = std::numeric_limits<int>::max();
+  for (size_t i = 0; i < vectors.size(); ++i) {
+    dx[i] = nearest(vectors[i].dx);
+    dy[i] = nearest(vectors[i].dy);
+    bool tried = false;
+    for (size_t j = 0; j < i; ++j) tried |= dx[i] == dx[j] && dy[i] == dy[j];
+    if (tried) continue;
+    if (const int d = difference(dx[i], dy[i]); d < least) {
+      least = d;
+      best = i;
+    }
+  }
+  return vectors[best];
 }
 
 /// Each vector the mean of those around that go the same way, those with structure before those without: most

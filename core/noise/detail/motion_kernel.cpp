@@ -160,6 +160,7 @@ HWY_INLINE void sumsOfStep(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, co
   const hn::RepartitionToWide<decltype(lanes)> wide;
   const hn::RebindToFloat<decltype(wide)> floats;
   constexpr int kWide = static_cast<int>(hn::MaxLanes(hn::CappedTag<int16_t, kBlock>()));
+  constexpr int kAhead = 96;
   const auto share = [](float f) {
     return static_cast<int16_t>(std::min(32767, static_cast<int>(f * 32768 + 0.5F)));
   };
@@ -177,6 +178,8 @@ HWY_INLINE void sumsOfStep(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, co
     auto upper = across(to);
     for (int y = 0; y < kBlock; ++y, from += a_stride) {
       to += b_stride;
+      __builtin_prefetch(from + kAhead);
+      __builtin_prefetch(to + kAhead);
       const auto below = hn::LoadU(lanes, from + a_stride);
       const auto lower = across(to);
       const auto gx = hn::Sub(hn::LoadU(lanes, from + 1), hn::LoadU(lanes, from - 1));
