@@ -143,7 +143,9 @@ std::string params264(const AVCodecContext& context) {
   // A strict pyramid of pictures between others gives the same bytes here and holds one picture less.
   std::string params = same264();
   params += kSought264;
-  params += large ? "rc-lookahead=4:b-pyramid=strict" : "rc-lookahead=10";
+  // The finest steps within a sample bring less where there are more samples to the same picture, and no more
+  // is gained by weighing two pictures unlike each other: a fifth of the time for one percent more bytes.
+  params += large ? "rc-lookahead=4:b-pyramid=strict:subme=1:weightb=0" : "rc-lookahead=10";
   if (few) params += ":sync-lookahead=0";
   if (few && large) params += ":sliced-threads=1";
   return params;
