@@ -183,6 +183,19 @@ TEST(BlockMotion, CellDifferenceIsTheSumOfWhatDiffers) {
   EXPECT_EQ(difference.of(8, 8, 0, 0), kStep * kStep * 16 * 5);
 }
 
+TEST(BlockMotion, OfSeveralVectorsTheBestIsTakenAndAlikeOnesAreTriedOnce) {
+  const std::array<BlockVector, 4> vectors{{{1.2F, 0}, {0.9F, 0.1F}, {3.4F, -2}, {2.6F, -2.4F}}};
+  std::vector<std::pair<int, int>> tried;
+  const BlockVector best = bestOf(vectors, [&](int dx, int dy) {
+    tried.emplace_back(dx, dy);
+    return dx == 3 ? 5 : 7;
+  });
+  EXPECT_EQ(tried, (std::vector<std::pair<int, int>>{{1, 0}, {3, -2}}));
+  EXPECT_EQ(best.dx, 3.4F);
+  // Among equals the first.
+  EXPECT_EQ(bestOf(vectors, [](int, int) { return 7; }).dx, 1.2F);
+}
+
 TEST(BlockMotion, NearestIsTheWholeNumberNextTo) {
   for (float v = -4; v < 4; v += 0.06F) EXPECT_EQ(nearest(v), static_cast<int>(std::lround(v))) << v;
 }

@@ -127,9 +127,10 @@ std::string params265() {
   return "log-level=error" + (threads > 0 ? ":pools=" + std::to_string(threads) : "");
 }
 
-// What the preset looks for beside: two pictures between others at all times are as good as searching how many
-// there should be; smaller parts of a block, intra ones of 4 x 4 and a wider search bring nothing for finished
-// pictures. A quarter less of its time for one percent more bytes at the same SSIM (docs/encoding.md).
+// What the preset looks for beside: two pictures between others at all times are as good as searching how
+// many there should be; smaller parts of a block, intra ones of 4 x 4 and a wider search bring nothing for
+// finished pictures. A quarter less of its time for one percent more bytes at the same SSIM
+// (docs/encoding.md).
 constexpr const char* kSought264 = "b-adapt=0:bframes=2:partitions=i8x8:me=dia:";
 
 // Each frame that x264 holds costs 40 MB at 4K and 10 bits. Looking ahead four of them needs half a percent

@@ -176,15 +176,35 @@ class CoarseSearch {
   std::vector<float> leave_, away_;
 };
 
+// A block where it is said to be, by itself and by four around it; and where it was.
+using Guesses = std::array<Whole, 6>;
+
+// Where all say the same but for what a sample of the coarser level leaves open, their mean is nearer than
+// any of them, and there is nothing to choose between.
+Guesses settled(const Guesses& guesses) {
+  constexpr int kOpen = 2;
+  Whole sum;
+  for (size_t i = 0; i + 1 < guesses.size(); ++i) {
+    if (std::abs(guesses[i].dx - guesses[0].dx) > kOpen || std::abs(guesses[i].dy - guesses[0].dy) > kOpen)
+      return guesses;
+    sum = {sum.dx + guesses[i].dx, sum.dy + guesses[i].dy};
+  }
+  const auto share = [](int v) { return nearest(static_cast<float>(v) / (Guesses().size() - 1)); };
+  Guesses mean;
+  mean.fill({share(sum.dx), share(sum.dy)});
+  return mean;
+}
+
 // Where a block of a finer level may be found, by the coarser one. Neighbours there carry the motion of
 // things smaller than a block.
-std::array<Whole, 6> guessesBy(const LevelField& coarser, int x, int y) {
+Guesses guessesBy(const LevelField& coarser, int x, int y) {
   const auto doubled = [&](int sx, int sy) {
     const Whole w = coarser.near((x + kBlock / 2 + sx) / 2, (y + kBlock / 2 + sy) / 2);
     return Whole{2 * w.dx, 2 * w.dy};
   };
   constexpr int kSide = 2 * kBlock;
-  return {doubled(0, 0), doubled(-kSide, 0), doubled(kSide, 0), doubled(0, -kSide), doubled(0, kSide), {}};
+  return settled(
+      {doubled(0, 0), doubled(-kSide, 0), doubled(kSide, 0), doubled(0, -kSide), doubled(0, kSide), {}});
 }
 
 constexpr int kMostSteps = 4;
@@ -381,11 +401,10 @@ MotionField estimateMotion(const MotionPicture& from, const MotionPicture& to, f
       return Whole{nearest(v.dx), nearest(v.dy)};
     };
     constexpr int kAway = 2;
-    return asVector(
-        search.downhill(column * kStep - kStep, row * kStep - kStep,
-                        std::array{at(column, row), at(column - kAway, row), at(column + kAway, row),
-                                   at(column, row - kAway), at(column, row + kAway), Whole{}},
-                        kMostSteps));
+    return asVector(search.downhill(column * kStep - kStep, row * kStep - kStep,
+                                    Guesses{at(column, row), at(column - kAway, row), at(column + kAway, row),
+                                            at(column, row - kAway), at(column, row + kAway), Whole{}},
+                                    kMostSteps));
   };
   return refinedField(from, to, start, sigma, progress);
 }

@@ -50,8 +50,8 @@ inline std::optional<BlockVector> agreement(const std::array<BlockVector, 4>& ve
   return BlockVector{dx / weight, dy / weight, weight / 4};
 }
 
-/// Of four vectors the one for which `difference(dx, dy)`, of whole samples, is least; the first among equals.
-/// Those that round alike are tried once.
+/// Of four vectors the one for which `difference(dx, dy)`, of whole samples, is least; the first among
+/// equals. Those that round alike are tried once.
 template <typename Difference>
 BlockVector bestOf(const std::array<BlockVector, 4>& vectors, Difference difference) {
   std::array<int, 4> dx{}, dy{};
