@@ -105,7 +105,7 @@ ScreenPicture sameSizeScreen(const Frame& frame) {
   out.bgrx.resize(static_cast<size_t>(frame.width) * static_cast<size_t>(frame.height) * 4);
   const detail::ScreenRow shared = screenRowOf(frame);
   parallelBlocks(frame.height, 32, [&](int first, int last) {
-    std::vector<float, Unwritten<float>> scratch(static_cast<size_t>(detail::screenScratch(frame.width)));
+    Unwritten<float> scratch(static_cast<size_t>(detail::screenScratch(frame.width)));
     detail::ScreenRow row = shared;
     for (int y = first; y < last; ++y) {
       row.luma = frame.planes[0].row<uint8_t>(y);

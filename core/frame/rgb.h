@@ -16,7 +16,7 @@ namespace glenhaze {
 struct ScreenPicture {
   int width = 0;
   int height = 0;
-  std::vector<uint8_t, Unwritten<uint8_t>> bgrx;
+  Unwritten<uint8_t> bgrx;
 };
 
 enum class ScreenScaling { Bilinear, Area };

@@ -17,7 +17,7 @@ template <typename T>
 struct Bordered {
   int width = 0, height = 0;
   ptrdiff_t stride = 0;
-  std::vector<T, Unwritten<T>> data;
+  Unwritten<T> data;
 
   Bordered() = default;
   Bordered(int w, int h) { reshape(w, h); }
