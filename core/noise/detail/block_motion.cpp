@@ -47,6 +47,9 @@ class Penalty {
   float leave_, step_;
 };
 
+// A block where it is said to be, by itself and by four around it; and where it was.
+using Guesses = std::array<Whole, 6>;
+
 class LevelSearch {
  public:
   LevelSearch(const BytePlane& from, const BytePlane& to, float sigma)
@@ -82,11 +85,10 @@ class LevelSearch {
     return static_cast<float>(sum) + penalty_.leaveTo(away) + penalty_.awayBy(away);
   }
   // From the best of several guesses downhill, one sample at a time; no further than noise can tell.
-  template <size_t N>
-  Whole downhill(int x, int y, const std::array<Whole, N>& guesses, int steps) const {
+  Whole downhill(int x, int y, const Guesses& guesses, int steps) const {
     Whole best = guesses[0];
     float least = cost(x, y, best, guesses[0]);
-    for (size_t i = 1; i < N && least > sure_; ++i) {
+    for (size_t i = 1; i < guesses.size() && least > sure_; ++i) {
       const auto same = [&](const Whole& w) { return w.dx == guesses[i].dx && w.dy == guesses[i].dy; };
       if (std::none_of(guesses.begin(), guesses.begin() + static_cast<ptrdiff_t>(i), same))
         consider(x, y, guesses[i], guesses[0], best, least);
@@ -175,9 +177,6 @@ class CoarseSearch {
   MotionKernels kernels_ = motionKernels();
   std::vector<float> leave_, away_;
 };
-
-// A block where it is said to be, by itself and by four around it; and where it was.
-using Guesses = std::array<Whole, 6>;
 
 // Where all say the same but for what a sample of the coarser level leaves open, their mean is nearer than
 // any of them, and there is nothing to choose between.

@@ -160,6 +160,7 @@ HWY_INLINE void sumsOfStep(const int16_t* HWY_RESTRICT a, ptrdiff_t a_stride, co
   const hn::RepartitionToWide<decltype(lanes)> wide;
   const hn::RebindToFloat<decltype(wide)> floats;
   constexpr int kWide = static_cast<int>(hn::MaxLanes(hn::CappedTag<int16_t, kBlock>()));
+  // Samples to the blocks that come next: as many rows as a block has are more than processors foresee.
   constexpr int kAhead = 96;
   const auto share = [](float f) {
     return static_cast<int16_t>(std::min(32767, static_cast<int>(f * 32768 + 0.5F)));
