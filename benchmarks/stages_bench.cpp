@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "benchmarks/one_clip.h"
+#include "core/frame/picture_memory.h"
 #include "core/media/quiet.h"
 #include "core/media/reader.h"
 #include "core/pipeline/render.h"
@@ -136,6 +137,7 @@ void timeEncoded(const std::string& way, RenderJob job, const Lines& lines) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  glenhaze::leaveNoHoles();
   if (argc < 3) return 2;
   quietLibraries();
   FactStore store;

@@ -9,6 +9,7 @@
 #include <cstdio>
 #include <vector>
 
+#include "core/frame/picture_memory.h"
 #include "core/media/quiet.h"
 #include "desktop/main_window.h"
 #include "desktop/widgets/look.h"
@@ -83,6 +84,7 @@ void scrub(MainWindow& window, const char* name, const char* what, int step) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  glenhaze::leaveNoHoles();
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("glenhaze-bench"));
   glenhaze::quietLibraries();

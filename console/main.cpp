@@ -10,6 +10,7 @@
 #include "core/base/parallel.h"
 #include "core/base/version.h"
 #include "core/device/device.h"
+#include "core/frame/picture_memory.h"
 #include "core/media/graphics.h"
 #include "core/media/quiet.h"
 
@@ -96,6 +97,7 @@ int run(int argc, char** argv) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  glenhaze::leaveNoHoles();
   // A reader that closes its end early ("| head") is no reason to die before cleaning up.
   std::signal(SIGPIPE, SIG_IGN);
   quietLibraries();

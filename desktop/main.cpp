@@ -7,6 +7,7 @@
 
 #include "core/base/parallel.h"
 #include "core/base/version.h"
+#include "core/frame/picture_memory.h"
 #include "core/media/quiet.h"
 #include "desktop/main_window.h"
 #include "desktop/one_instance.h"
@@ -35,6 +36,7 @@ class Application : public QApplication {
 }  // namespace
 
 int main(int argc, char** argv) {
+  glenhaze::leaveNoHoles();
   using namespace glenhaze;
   Application application(argc, argv);
   // Qt takes over the system's language; numbers in files and to other libraries keep their full stop.

@@ -24,6 +24,14 @@ class BoundedQueue {
     return true;
   }
 
+  /// Waits until push() of the only sender would not wait: what takes much memory is made only then. False
+  /// when the queue was closed.
+  bool awaitRoom() {
+    std::unique_lock lock(mutex_);
+    room_.wait(lock, [&] { return values_.size() < capacity_ || closed_; });
+    return !closed_;
+  }
+
   /// Waits for a value. Empty when the queue is closed and nothing is left in it.
   std::optional<T> pop() {
     std::unique_lock lock(mutex_);

@@ -1,9 +1,9 @@
 #include "core/frame/frame.h"
 
 #include <cassert>
-#include <cstdlib>
 #include <cstring>
-#include <new>
+
+#include "core/frame/picture_memory.h"
 
 namespace glenhaze {
 
@@ -15,11 +15,8 @@ Plane makePlane(int width, int height, int bytes_per_sample) {
   plane.width = width;
   plane.height = height;
   plane.stride = (static_cast<ptrdiff_t>(width) * bytes_per_sample + kAlign - 1) / kAlign * kAlign;
-  const auto size = static_cast<size_t>(plane.stride) * static_cast<size_t>(height);
-  void* memory = std::aligned_alloc(static_cast<size_t>(kAlign), size);
-  if (memory == nullptr) throw std::bad_alloc();
-  plane.owner = std::shared_ptr<void>(memory, std::free);
-  plane.data = static_cast<std::byte*>(memory);
+  plane.owner = pictureMemory(static_cast<size_t>(plane.stride) * static_cast<size_t>(height));
+  plane.data = static_cast<std::byte*>(plane.owner.get());
   return plane;
 }
 

@@ -47,6 +47,12 @@ struct Layer {
   const BandShares* sharesOf(size_t channel) const {
     return shares[channel].empty() ? nullptr : shares[channel].data();
   }
+  // The same picture, of the same shape.
+  bool shows(const Layer& other, size_t channels) const {
+    for (size_t c = 0; c < channels; ++c)
+      if (!detail::sameSamples(planes[c], other.planes[c])) return false;
+    return true;
+  }
 };
 using LayerPtr = std::shared_ptr<const Layer>;
 using MotionPtr = std::shared_ptr<const MotionPicture>;
@@ -189,7 +195,7 @@ struct Denoiser::State {
   MotionPtr motionOf(const SamplePlane& luma);
   std::shared_ptr<Layer> emptyLayer();
   std::array<std::vector<float>, 3> variancesOf(const Held& held) const;
-  std::shared_ptr<Held> take(const Frame& frame);
+  std::shared_ptr<Held> take(Frame frame);
   void follow(Held& before, Held& held) const;
   void remember(const Held* before, Held& held);
   Frame finish(size_t middle) const;
@@ -282,30 +288,31 @@ std::array<std::vector<float>, 3> Denoiser::State::variancesOf(const Held& held)
   return variances;
 }
 
-std::shared_ptr<Held> Denoiser::State::take(const Frame& frame) {
+std::shared_ptr<Held> Denoiser::State::take(Frame frame) {
   if (frame.colour.matrix == 0 && frame.format.numPlanes() == 3)
     throw Error(ErrorKind::BadRequest, "Noise is removed from luma and chroma only", "",
                 "the picture is stored as red, green and blue", "");
   auto held = std::make_shared<Held>();
-  held->frame = frame;
-  held->index = index ? *index + 1 : std::max<int64_t>(0, frame.index);
+  held->frame = std::move(frame);
+  held->index = index ? *index + 1 : std::max<int64_t>(0, held->frame.index);
   index = held->index;
   held->noise = noise;
   const std::shared_ptr<Layer> filmed = emptyLayer();
-  for (int p = 0; p < frame.format.numPlanes(); ++p)
-    detail::toSamples(frame, p, filmed->planes[static_cast<size_t>(p)]);
+  for (int p = 0; p < held->frame.format.numPlanes(); ++p)
+    detail::toSamples(held->frame, p, filmed->planes[static_cast<size_t>(p)]);
   held->filmed = filmed;
   held->variances = variancesOf(*held);
-  Held* before = window.empty() ? nullptr : window.back().get();
-  held->repeats = before != nullptr && sameSamples(before->frame, frame);
   // From here on only what it says of itself is needed: pictures are large.
-  if (before != nullptr) before->frame.planes = {};
+  held->frame.planes = {};
+  Held* before = window.empty() ? nullptr : window.back().get();
+  held->repeats = before != nullptr && sameShape(before->frame, held->frame) &&
+                  before->filmed->shows(*filmed, static_cast<size_t>(held->frame.format.numPlanes()));
   if (settings.frames_each_side == 0) {
     held->memories.fill(held->filmed);
     return held;
   }
   held->filmed_motion = motionOf(held->filmed->planes[0]);
-  if (before != nullptr && !sameShape(before->frame, frame)) before = nullptr;
+  if (before != nullptr && !sameShape(before->frame, held->frame)) before = nullptr;
   if (before != nullptr) follow(*before, *held);
   remember(before, *held);
   return held;
@@ -547,10 +554,10 @@ void Denoiser::State::release() {
   }
 }
 
-std::optional<Frame> Denoiser::push(const Frame& frame, const Progress& progress) {
+std::optional<Frame> Denoiser::push(Frame frame, const Progress& progress) {
   State& s = *state_;
   s.progress = progress;
-  s.window.push_back(s.take(frame));
+  s.window.push_back(s.take(std::move(frame)));
   std::optional<Frame> done;
   if (s.lead > 0) {
     --s.lead;

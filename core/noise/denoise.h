@@ -66,7 +66,7 @@ class Denoiser {
   /// Takes the next frame; returns the frame that is finished by it, if any. Throws Error(BadRequest) for
   /// frames that are not planar luma and chroma.
   /// With `progress` stopped it throws Error(Cancelled) soon, and this denoiser is then of no further use.
-  std::optional<Frame> push(const Frame& frame, const Progress& progress = {});
+  std::optional<Frame> push(Frame frame, const Progress& progress = {});
   /// The frames still inside; to be called until it is empty.
   std::optional<Frame> drain(const Progress& progress = {});
 

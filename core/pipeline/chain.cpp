@@ -65,10 +65,11 @@ Chain::Chain(const Correction& correction, PictureSize source, ChainOptions opti
   if (correction.finishes) finisher_.emplace(crispnessOf(correction, geometry_), correction.finish);
 }
 
-std::optional<FinishedFrame> Chain::push(const Frame& frame, const Progress& progress) {
+std::optional<FinishedFrame> Chain::push(Frame frame, const Progress& progress) {
   progress.check();
   if (!sensor_) return follow(frame, progress);
-  const auto clean = watched(watch_, RenderWatch::Clean, [&] { return sensor_->push(frame, progress); });
+  const auto clean =
+      watched(watch_, RenderWatch::Clean, [&] { return sensor_->push(std::move(frame), progress); });
   return clean ? follow(*clean, progress) : std::nullopt;
 }
 

@@ -74,7 +74,7 @@ class Chain {
 
   /// The frame that is finished by this one, if any. Throws Error(Cancelled); the chain is then of no further
   /// use.
-  std::optional<FinishedFrame> push(const Frame& frame, const Progress& progress = {});
+  std::optional<FinishedFrame> push(Frame frame, const Progress& progress = {});
   /// The frames still inside; to be called until it is empty.
   std::optional<FinishedFrame> drain(const Progress& progress = {});
 

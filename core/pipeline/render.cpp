@@ -115,6 +115,8 @@ class Maker {
     int64_t count = 0;
     std::optional<FrameRange> gap;
     while (count < range_.count()) {
+      // A decoded frame that only waits to be put there is 25 MB at 4K.
+      if (!decoded_.awaitRoom()) return;
       auto frame = watched(watch_, RenderWatch::Read, [&] { return reader.next(); });
       // Another frame than the next one means that some could not be read: never delivered in their place.
       const int64_t wanted = range_.first + count;
@@ -151,10 +153,16 @@ class Maker {
   }
 
   void correct() {
-    while (const auto frame = decoded_.pop())
-      if (auto done = chain_.push(*frame, progress_); done && !hand(std::move(done->picture))) return;
-    while (auto done = chain_.drain(progress_))
-      if (!hand(std::move(done->picture))) return;
+    // Handing over waits for the encoder: only the picture that it is about is held meanwhile.
+    while (auto picture = nextPicture())
+      if (!hand(std::move(*picture))) return;
+  }
+
+  std::optional<Frame> nextPicture() {
+    while (auto frame = decoded_.pop())
+      if (auto done = chain_.push(std::move(*frame), progress_)) return std::move(done->picture);
+    if (auto done = chain_.drain(progress_)) return std::move(done->picture);
+    return std::nullopt;
   }
 
   // False when nobody takes frames any more.

@@ -50,8 +50,8 @@ MadeFrames makeFrames(const RenderJob& job, const std::function<bool(Frame)>& ta
 /// Hands finished frames of a job in order to `take`, as makeFrames does.
 using FrameMaker = std::function<MadeFrames(const std::function<bool(Frame)>& take)>;
 
-/// The output of a job from frames that come from elsewhere. Throws what `make` throws, and Error(Unwritable);
-/// nothing is left under the output's name then.
+/// The output of a job from frames that come from elsewhere. Throws what `make` throws, and
+/// Error(Unwritable); nothing is left under the output's name then.
 RenderResult writeFrames(const RenderJob& job, const FrameMaker& make, RenderWatch* watch = nullptr);
 
 /// Throws Error: Unreadable when the source is damaged or ends early, Unwritable for the output,

@@ -16,7 +16,7 @@ SensorStage::SensorStage(const Correction& correction, int lead) : correction_(c
   if (correction_.noise) denoiser_.emplace(*correction_.noise, correction_.denoise, lead_);
 }
 
-Frame SensorStage::mended(const Frame& frame) const {
+Frame SensorStage::mended(Frame frame) const {
   const DenoiseSettings& settings = correction_.denoise;
   const bool flicker = correction_.flicker && !correction_.flicker->none() && settings.flicker > 0;
   if (correction_.hot_pixels.empty() && !flicker) return frame;
@@ -34,22 +34,22 @@ std::optional<Frame> SensorStage::finished(std::optional<Frame> frame) const {
   return frame;
 }
 
-std::optional<Frame> SensorStage::push(const Frame& frame, const Progress& progress) {
+std::optional<Frame> SensorStage::push(Frame frame, const Progress& progress) {
   progress.check();
-  const auto clean = cleaned(mended(frame), progress);
+  const auto clean = cleaned(mended(std::move(frame)), progress);
   return finished(calmer_ && clean ? calmer_->push(*clean, progress) : clean);
 }
 
 // Flicker and what is broken are mended already.
-std::optional<Frame> SensorStage::cleaned(const Frame& frame, const Progress& progress) {
-  if (!denoiser_) return lead_-- > 0 ? std::nullopt : std::optional(frame);
+std::optional<Frame> SensorStage::cleaned(Frame frame, const Progress& progress) {
+  if (!denoiser_) return lead_-- > 0 ? std::nullopt : std::optional(std::move(frame));
   // The last change at or before this frame holds.
   const auto& changes = correction_.noise_changes;
   const auto next = std::upper_bound(changes.begin(), changes.end(), frame.index,
                                      [](int64_t index, const NoiseChange& c) { return index < c.first; });
   if (!changes.empty())
     denoiser_->changeCurve(next == changes.begin() ? *correction_.noise : std::prev(next)->curve);
-  return denoiser_->push(frame, progress);
+  return denoiser_->push(std::move(frame), progress);
 }
 
 std::optional<Frame> SensorStage::drain(const Progress& progress) {

@@ -19,13 +19,13 @@ class SensorStage {
   explicit SensorStage(const Correction& correction, int lead = 0);
 
   /// As Denoiser: the frame that is finished by this one, if any. Throws what Denoiser throws.
-  std::optional<Frame> push(const Frame& frame, const Progress& progress = {});
+  std::optional<Frame> push(Frame frame, const Progress& progress = {});
   /// The frames still inside; to be called until it is empty.
   std::optional<Frame> drain(const Progress& progress = {});
 
  private:
-  Frame mended(const Frame& frame) const;
-  std::optional<Frame> cleaned(const Frame& frame, const Progress& progress);
+  Frame mended(Frame frame) const;
+  std::optional<Frame> cleaned(Frame frame, const Progress& progress);
   std::optional<Frame> finished(std::optional<Frame> frame) const;
 
   Correction correction_;

@@ -5,6 +5,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <atomic>
+#include <chrono>
 #include <ctime>
 #include <fstream>
 #include <thread>
@@ -144,6 +146,22 @@ TEST(Parallel, BlocksAreTimedInOneThreadWhereThatIsAskedFor) {
   ASSERT_EQ(times.calls.size(), 1U);
   ASSERT_EQ(times.calls[0].size(), 3U);
   EXPECT_GT(times.calls[0][1], 10 * times.calls[0][0]);
+}
+
+TEST(Queue, RoomIsAwaitedWithoutAValueInHand) {
+  BoundedQueue<int> queue(1);
+  EXPECT_TRUE(queue.awaitRoom());
+  EXPECT_TRUE(queue.push(1));
+  std::atomic<bool> room = false;
+  std::jthread sender([&] { room = queue.awaitRoom(); });
+  std::this_thread::sleep_for(std::chrono::milliseconds(20));
+  EXPECT_FALSE(room) << "the queue is full";
+  EXPECT_EQ(queue.pop(), 1);
+  sender.join();
+  EXPECT_TRUE(room);
+  EXPECT_TRUE(queue.push(2));
+  std::jthread closer([&] { queue.close(); });
+  EXPECT_FALSE(queue.awaitRoom());
 }
 
 TEST(Queue, ClosingWakesBothSides) {

@@ -101,6 +101,13 @@ void toSamples(const Frame& frame, int index, SamplePlane& to) {
   repeatEdges(to);
 }
 
+bool sameSamples(const SamplePlane& a, const SamplePlane& b) {
+  const size_t bytes = static_cast<size_t>(a.width) * sizeof(int16_t);
+  for (int y = 0; y < a.height; ++y)
+    if (std::memcmp(a.row(y), b.row(y), bytes) != 0) return false;
+  return true;
+}
+
 void soften(const SamplePlane& plane, SamplePlane& to) {
   to.reshape(plane.width, plane.height);
   parallelBlocks(plane.height, kGrain, [&](int first, int last) {

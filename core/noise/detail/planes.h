@@ -50,6 +50,9 @@ FloatPlane floatPlane(const Frame& frame, int plane);
 SamplePlane samplePlane(const Frame& frame, int plane);
 void toSamples(const Frame& frame, int plane, SamplePlane& to);
 
+/// Of two planes of one size; borders left aside.
+bool sameSamples(const SamplePlane& a, const SamplePlane& b);
+
 /// Smoothed by the binomial 1 2 1 both ways, in steps of 1/kSoftUnit.
 void soften(const SamplePlane& plane, SamplePlane& to);
 
