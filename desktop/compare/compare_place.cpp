@@ -531,7 +531,7 @@ void ComparePlace::tick() {
   const int64_t count = state_.hasClip() ? state_.plan().info.frames : 0;
   for (int64_t step = 1; step <= count; ++step) {
     const int64_t next = (state_.frame() + step) % count;
-    if (!preview_.cached(next)) continue;
+    if (!preview_.isCached(next)) continue;
     state_.goTo(next);
     return;
   }

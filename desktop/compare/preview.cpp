@@ -24,6 +24,12 @@ QImage imageOf(const Frame& frame) {
           picture};
 }
 
+void drawImages(PreviewFrame& frame) {
+  frame.source = imageOf(frame.shown_source);
+  const bool same = frame.corrected_frame.planes[0].data == frame.shown_source.planes[0].data;
+  frame.corrected = same ? frame.source : imageOf(frame.corrected_frame);
+}
+
 QImage liftedImage(const QImage& image, int stops) {
   if (stops == 0 || image.isNull()) return image;
   const auto table = liftedScreenValues(stops);
@@ -33,6 +39,21 @@ QImage liftedImage(const QImage& image, int stops) {
                    [&](uchar v) { return table[v]; });
   return out;
 }
+
+namespace {
+
+size_t bytesOf(const Frame& frame) {
+  size_t bytes = 0;
+  for (const Plane& plane : frame.planes)
+    bytes += static_cast<size_t>(plane.stride) * static_cast<size_t>(plane.height);
+  return bytes;
+}
+
+void withoutSamples(PreviewFrame& frame) {
+  frame.corrected_frame = frame.source_frame = frame.clean_frame = frame.shown_source = {};
+}
+
+}  // namespace
 
 Preview::Preview(std::shared_ptr<PictureCache> pictures, QObject* parent)
     : QObject(parent),
@@ -136,10 +157,21 @@ void Preview::setLoop(int64_t first, int64_t last) {
 }
 
 std::optional<PreviewFrame> Preview::cached(int64_t index) const {
+  std::optional<PreviewFrame> found;
+  {
+    const std::lock_guard lock(mutex_);
+    const auto known = std::static_pointer_cast<const PreviewFrame>(pictures_->find(owner_, index));
+    if (!known) return draft_ && draft_->wanted == index ? draft_ : std::nullopt;
+    found = *known;
+  }
+  drawImages(*found);
+  withoutSamples(*found);
+  return found;
+}
+
+bool Preview::isCached(int64_t index) const {
   const std::lock_guard lock(mutex_);
-  if (const auto known = pictures_->find(owner_, index))
-    return *std::static_pointer_cast<const PreviewFrame>(known);
-  return draft_ && draft_->wanted == index ? draft_ : std::nullopt;
+  return pictures_->contains(owner_, index) || (draft_ && draft_->wanted == index);
 }
 
 int64_t Preview::loopFilled() const {
@@ -174,12 +206,14 @@ std::optional<std::pair<int64_t, Preview::For>> Preview::nextIdle() const {
   return std::nullopt;
 }
 
-void Preview::keep(int owner, int64_t number, PreviewFrame frame) {
-  frame.corrected_frame = {};
-  frame.source_frame = {};
-  frame.clean_frame = {};
-  const auto bytes = static_cast<size_t>(frame.source.sizeInBytes() + frame.corrected.sizeInBytes());
-  pictures_->put(owner, number, std::make_shared<const PreviewFrame>(std::move(frame)), bytes);
+// As samples, not as images: a third of the memory, and none that has to be fresh for each.
+void Preview::keepFrame(PreviewFrame frame) {
+  frame.source = frame.corrected = {};
+  frame.source_frame = frame.clean_frame = {};
+  const bool same = frame.corrected_frame.planes[0].data == frame.shown_source.planes[0].data;
+  const size_t bytes = bytesOf(frame.corrected_frame) + (same ? 0 : bytesOf(frame.shown_source));
+  const int64_t index = frame.index;
+  pictures_->put(owner_, index, std::make_shared<const PreviewFrame>(std::move(frame)), bytes);
 }
 
 // The worker's own: a reader for what is shown at once, and the chain of stages of the clip it stands in.
@@ -208,7 +242,7 @@ class Preview::Maker {
     return key ? std::optional(drafted(*key)) : std::nullopt;
   }
   /// `hand` is given the frame at half size as soon as it is decoded, where finishing it takes a while; may
-  /// be empty. Throws Error(Cancelled) when `progress` is stopped.
+  /// be empty. The result's images are not drawn yet. Throws Error(Cancelled) when `progress` is stopped.
   PreviewFrame make(int64_t index, const HandDraft& hand, const Progress& progress) {
     std::function<void(const Frame&)> decoded;
     constexpr int kLarge = 1 << 20;  // px; smaller pictures need no draft
@@ -239,6 +273,7 @@ class Preview::Maker {
     PreviewFrame result =
         shown({half, half, moves ? correctFrame(half, *half_geometry_, half.format) : half, nullptr, 0});
     result.draft = true;
+    drawImages(result);
     return result;
   }
 
@@ -259,10 +294,8 @@ class Preview::Maker {
     result.index = staged.source.index;
     result.size = {geometry_.output().width, geometry_.output().height};
     result.source_frame = staged.source;
-    result.source = imageOf(before(staged.source));
+    result.shown_source = before(staged.source);
     result.corrected_frame = staged.corrected;
-    const bool same = staged.corrected.planes[0].data == staged.source.planes[0].data;
-    result.corrected = same && !aligned_ ? result.source : imageOf(result.corrected_frame);
     return result;
   }
 
@@ -313,7 +346,7 @@ void Preview::answer(Maker& maker, const Task& task) {
     hand = [&](PreviewFrame&& draft) { handDraft(std::move(draft), task); };
   PreviewFrame result = maker.make(task.index, hand, progress);
   result.wanted = task.index;
-  finish(result, task);
+  finish(std::move(result), task);
 }
 
 void Preview::work(const std::stop_token& stop) {
@@ -371,7 +404,11 @@ void Preview::makeGlimpse(Maker& maker, const Task& task) {
 
 void Preview::keepDraft(int64_t group, const PreviewFrame& draft, int generation) {
   const std::lock_guard lock(mutex_);
-  if (generation_ == generation) keep(draft_owner_, group, draft);
+  if (generation_ != generation) return;
+  PreviewFrame kept = draft;
+  withoutSamples(kept);
+  const auto bytes = static_cast<size_t>(kept.source.sizeInBytes() + kept.corrected.sizeInBytes());
+  pictures_->put(draft_owner_, group, std::make_shared<const PreviewFrame>(std::move(kept)), bytes);
 }
 
 // Whether what is shown for now is the very frame.
@@ -402,12 +439,12 @@ void Preview::handDraft(PreviewFrame draft, const Task& task) {
   draft_ = std::move(draft);
 }
 
-void Preview::finish(const PreviewFrame& result, const Task& task) {
+void Preview::finish(PreviewFrame result, const Task& task) {
   bool asked = task.what == For::Asked;
   {
     const std::lock_guard lock(mutex_);
     if (generation_ != task.job.generation) return;
-    keep(owner_, result.index, result);
+    keepFrame(result);
     in_work_ = -1;
     draft_.reset();
     // Asked for while it was made ahead.
@@ -418,10 +455,12 @@ void Preview::finish(const PreviewFrame& result, const Task& task) {
     // A moment of rest after each answer, before the loop is made ahead again.
     if (asked) asked_at_ = std::chrono::steady_clock::now();
   }
-  if (asked)
-    hand(result, task.job.generation);
-  else
+  if (!asked) {
     Q_EMIT loopProgress();
+    return;
+  }
+  drawImages(result);
+  hand(result, task.job.generation);
 }
 
 void Preview::giveUp(const QString& why, int generation) {

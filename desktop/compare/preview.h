@@ -24,6 +24,7 @@ struct PreviewFrame {
   QImage source, corrected;
   bool draft = false;  ///< at half size, and perhaps a frame before the one asked for; that one follows
   QSize size;          ///< of the corrected picture at full size
+  Frame shown_source;  ///< what `source` is drawn from: the source, or placed as the corrected picture is
   Frame corrected_frame, source_frame;    ///< for measuring; empty in cached frames
   Frame clean_frame;                      ///< the source without its noise, where that is removed
   std::optional<RemovalVerdict> removal;  ///< how that went
@@ -50,8 +51,9 @@ class Preview : public QObject {
   void setLoop(int64_t first, int64_t last);
   /// Nobody looks: nothing is made in idle time, which would keep other work waiting.
   void setWatched(bool on);
-  /// A frame if it is in the cache.
+  /// A frame if it is in the cache; drawn anew each time, which takes some ms.
   std::optional<PreviewFrame> cached(int64_t index) const;
+  bool isCached(int64_t index) const;
   /// Answers with drafts first: what the way to the frame begins with, then, where finishing it takes a
   /// while, the frame itself, as soon as it is decoded.
   void setDrafts(bool on) { drafts_ = on; }
@@ -93,7 +95,7 @@ class Preview : public QObject {
   void handKeyDraft(Maker& maker, const Task& task);
   void handDraft(PreviewFrame draft, const Task& task);
   bool isDrafted(int64_t index) const;
-  void finish(const PreviewFrame& result, const Task& task);
+  void finish(PreviewFrame result, const Task& task);
   void giveUp(const QString& why, int generation);
   void forget();
   bool isCurrent(int generation) const;
@@ -105,7 +107,7 @@ class Preview : public QObject {
   std::optional<std::pair<int64_t, For>> nextIdle() const;
   void makeGlimpse(Maker& maker, const Task& task);
   void keepDraft(int64_t group, const PreviewFrame& draft, int generation);
-  void keep(int owner, int64_t number, PreviewFrame frame);
+  void keepFrame(PreviewFrame frame);
   static constexpr std::chrono::milliseconds kIdle{350};
 
   mutable std::mutex mutex_;
@@ -130,6 +132,8 @@ class Preview : public QObject {
 
 /// A screen image from a frame.
 QImage imageOf(const Frame& frame);
+/// Draws a frame's images from its samples.
+void drawImages(PreviewFrame& frame);
 
 /// With its exposure lifted for viewing, stops.
 QImage liftedImage(const QImage& image, int stops);

@@ -52,7 +52,30 @@ TEST_F(PreviewTest, AnswersWithTheFrameAsItIsRendered) {
     EXPECT_EQ(last()->index, at);
     EXPECT_TRUE(sameSamples(last()->corrected_frame, AnyFrame(clip, cleaning()).make(at).corrected)) << at;
     EXPECT_TRUE(last()->removal);
-    EXPECT_TRUE(preview_.cached(at));
+    ASSERT_TRUE(preview_.isCached(at));
+    // Kept as samples, drawn as it was.
+    const auto kept = preview_.cached(at);
+    ASSERT_TRUE(kept);
+    EXPECT_EQ(kept->source, last()->source);
+    EXPECT_EQ(kept->corrected, last()->corrected);
+    EXPECT_NE(kept->corrected, kept->source);
+    EXPECT_FALSE(preview_.isCached(11));
+  }
+}
+
+// What is kept of a loop is the two pictures' samples, 1.5 bytes a pixel each, where images would be 4.
+TEST_F(PreviewTest, ALoopIsKeptAsSamples) {
+  const ClipInfo clip = film("a.mp4", 12);
+  preview_.setClip(clip, cleaning(), {});
+  preview_.setLoop(0, 6);
+  ASSERT_TRUE(eventually([&] { return preview_.loopFilled() == 6; }));
+  const auto area = static_cast<size_t>(clip.width * clip.height);
+  EXPECT_GE(pictures_->used(), 6 * 3 * area);
+  EXPECT_LE(pictures_->used(), 6 * 4 * area) << "the decoder's rows are somewhat longer";
+  for (int64_t at = 0; at < 6; ++at) {
+    const auto kept = preview_.cached(at);
+    ASSERT_TRUE(kept);
+    EXPECT_EQ(kept->corrected, imageOf(AnyFrame(clip, cleaning()).make(at).corrected)) << at;
   }
 }
 
