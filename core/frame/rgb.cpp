@@ -13,6 +13,7 @@ extern "C" {
 
 #include "core/base/error.h"
 #include "core/base/parallel.h"
+#include "core/base/unwritten.h"
 #include "core/frame/av_format.h"
 #include "core/frame/detail/screen_kernel.h"
 #include "core/frame/primaries.h"

@@ -6,8 +6,8 @@
 #include <cstdint>
 #include <vector>
 
-#include "core/base/unwritten.h"
 #include "core/frame/frame.h"
+#include "core/frame/picture_memory.h"
 
 namespace glenhaze {
 
@@ -16,7 +16,7 @@ namespace glenhaze {
 struct ScreenPicture {
   int width = 0;
   int height = 0;
-  Unwritten<uint8_t> bgrx;
+  PictureBytes bgrx;
 };
 
 enum class ScreenScaling { Bilinear, Area };

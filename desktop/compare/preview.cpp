@@ -49,8 +49,33 @@ size_t bytesOf(const Frame& frame) {
   return bytes;
 }
 
+// What it takes to keep it: its images, or the samples that they are drawn from.
+size_t keptBytes(const PreviewFrame& frame) {
+  if (!frame.source.isNull())
+    return static_cast<size_t>(frame.source.sizeInBytes() + frame.corrected.sizeInBytes());
+  const bool same = frame.corrected_frame.planes[0].data == frame.shown_source.planes[0].data;
+  return bytesOf(frame.corrected_frame) + (same ? 0 : bytesOf(frame.shown_source));
+}
+
 void withoutSamples(PreviewFrame& frame) {
   frame.corrected_frame = frame.source_frame = frame.clean_frame = frame.shown_source = {};
+}
+
+// Drawing these would keep the interface waiting whenever one is shown: they are kept as images.
+bool isLarge(const PreviewFrame& frame) {
+  const Frame &a = frame.corrected_frame, &b = frame.shown_source;
+  return std::max(a.width * a.height, b.width * b.height) > kLargePicture_px;
+}
+
+// As it is kept: samples are a third of what images are.
+PreviewFrame keepable(PreviewFrame frame) {
+  if (isLarge(frame)) {
+    withoutSamples(frame);
+  } else {
+    frame.source = frame.corrected = {};
+    frame.source_frame = frame.clean_frame = {};
+  }
+  return frame;
 }
 
 }  // namespace
@@ -164,7 +189,7 @@ std::optional<PreviewFrame> Preview::cached(int64_t index) const {
     if (!known) return draft_ && draft_->wanted == index ? draft_ : std::nullopt;
     found = *known;
   }
-  drawImages(*found);
+  if (found->source.isNull()) drawImages(*found);
   withoutSamples(*found);
   return found;
 }
@@ -206,14 +231,9 @@ std::optional<std::pair<int64_t, Preview::For>> Preview::nextIdle() const {
   return std::nullopt;
 }
 
-// As samples, not as images: a third of the memory, and none that has to be fresh for each.
-void Preview::keepFrame(PreviewFrame frame) {
-  frame.source = frame.corrected = {};
-  frame.source_frame = frame.clean_frame = {};
-  const bool same = frame.corrected_frame.planes[0].data == frame.shown_source.planes[0].data;
-  const size_t bytes = bytesOf(frame.corrected_frame) + (same ? 0 : bytesOf(frame.shown_source));
-  const int64_t index = frame.index;
-  pictures_->put(owner_, index, std::make_shared<const PreviewFrame>(std::move(frame)), bytes);
+void Preview::keep(int owner, int64_t number, PreviewFrame frame) {
+  const size_t bytes = keptBytes(frame);
+  pictures_->put(owner, number, std::make_shared<const PreviewFrame>(std::move(frame)), bytes);
 }
 
 // The worker's own: a reader for what is shown at once, and the chain of stages of the clip it stands in.
@@ -407,8 +427,7 @@ void Preview::keepDraft(int64_t group, const PreviewFrame& draft, int generation
   if (generation_ != generation) return;
   PreviewFrame kept = draft;
   withoutSamples(kept);
-  const auto bytes = static_cast<size_t>(kept.source.sizeInBytes() + kept.corrected.sizeInBytes());
-  pictures_->put(draft_owner_, group, std::make_shared<const PreviewFrame>(std::move(kept)), bytes);
+  keep(draft_owner_, group, std::move(kept));
 }
 
 // Whether what is shown for now is the very frame.
@@ -441,10 +460,13 @@ void Preview::handDraft(PreviewFrame draft, const Task& task) {
 
 void Preview::finish(PreviewFrame result, const Task& task) {
   bool asked = task.what == For::Asked;
+  const bool large = isLarge(result);
+  if (large) drawImages(result);
+  PreviewFrame kept = keepable(result);
   {
     const std::lock_guard lock(mutex_);
     if (generation_ != task.job.generation) return;
-    keepFrame(result);
+    keep(owner_, result.index, std::move(kept));
     in_work_ = -1;
     draft_.reset();
     // Asked for while it was made ahead.
@@ -459,7 +481,7 @@ void Preview::finish(PreviewFrame result, const Task& task) {
     Q_EMIT loopProgress();
     return;
   }
-  drawImages(result);
+  if (!large) drawImages(result);
   hand(result, task.job.generation);
 }
 

@@ -51,7 +51,7 @@ class Preview : public QObject {
   void setLoop(int64_t first, int64_t last);
   /// Nobody looks: nothing is made in idle time, which would keep other work waiting.
   void setWatched(bool on);
-  /// A frame if it is in the cache; drawn anew each time, which takes some ms.
+  /// A frame if it is in the cache; drawn anew each time, which takes some ms, unless it is large.
   std::optional<PreviewFrame> cached(int64_t index) const;
   bool isCached(int64_t index) const;
   /// Answers with drafts first: what the way to the frame begins with, then, where finishing it takes a
@@ -107,7 +107,7 @@ class Preview : public QObject {
   std::optional<std::pair<int64_t, For>> nextIdle() const;
   void makeGlimpse(Maker& maker, const Task& task);
   void keepDraft(int64_t group, const PreviewFrame& draft, int generation);
-  void keepFrame(PreviewFrame frame);
+  void keep(int owner, int64_t number, PreviewFrame frame);
   static constexpr std::chrono::milliseconds kIdle{350};
 
   mutable std::mutex mutex_;

@@ -79,6 +79,20 @@ TEST_F(PreviewTest, ALoopIsKeptAsSamples) {
   }
 }
 
+// Drawing those whenever one is shown would keep the interface waiting.
+TEST_F(PreviewTest, LargePicturesAreKeptAsImages) {
+  const ClipInfo clip = film("a.mp4", 2, 2720);
+  ASSERT_GT(clip.width * clip.height, kLargePicture_px);
+  preview_.setClip(clip, {}, {});
+  preview_.request(1);
+  ASSERT_TRUE(eventually([&] { return last() != nullptr; }));
+  EXPECT_EQ(pictures_->used(), 8 * static_cast<size_t>(clip.width * clip.height));
+  const auto kept = preview_.cached(1);
+  ASSERT_TRUE(kept);
+  EXPECT_EQ(kept->source.constBits(), preview_.cached(1)->source.constBits()) << "drawn anew";
+  EXPECT_EQ(kept->corrected, last()->corrected);
+}
+
 // What was asked for of a former clip must never arrive under another one's name.
 TEST_F(PreviewTest, AFormerClipsFramesDoNotArriveAnyMore) {
   const ClipInfo narrow = film("a.mp4", 12), wide = film("b.mp4", 12, 640);

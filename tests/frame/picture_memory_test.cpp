@@ -42,6 +42,19 @@ TEST(PictureMemory, NoMoreIsKeptThanIsSaid) {
   EXPECT_LE(keptPictureMemory(), kKeptPictureMemory);
 }
 
+TEST(PictureMemory, BytesGiveTheirsBackBeforeTheyTakeOthers) {
+  PictureBytes bytes;
+  bytes.resize(kLarge);
+  const uint8_t* first = bytes.data();
+  bytes.resize(kLarge);
+  EXPECT_EQ(bytes.data(), first);
+  EXPECT_EQ(bytes.size(), kLarge);
+  const PictureBytes shared = bytes;
+  bytes.resize(kLarge);
+  EXPECT_NE(bytes.data(), first) << "somebody else holds them";
+  EXPECT_EQ(shared.data(), first);
+}
+
 TEST(PictureMemory, SmallOnesAreNotKept) {
   const size_t before = keptPictureMemory();
   makeFrame(64, 36, {});
