@@ -87,7 +87,8 @@ const std::shared_ptr<Kept>& kept() {
 }  // namespace
 
 std::shared_ptr<void> pictureMemory(size_t bytes) {
-  if (bytes < kSmall) return {fresh(bytes), std::free};
+  // One that is too large to be kept must not push out all the others either.
+  if (bytes < kSmall || bytes > kKeptPictureMemory) return {fresh(bytes), std::free};
   const std::shared_ptr<Kept>& all = kept();
   void* memory = all->take(bytes);
   if (memory == nullptr) memory = fresh(bytes);
